@@ -1,0 +1,1 @@
+"""The computation: NumPy in, NumPy out. No files, database, web or clock."""

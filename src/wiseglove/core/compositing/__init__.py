@@ -1,0 +1,1 @@
+"""Putting an insert on a pane: warping, mixing, colour encoding."""

@@ -1,0 +1,99 @@
+"""An insert on a pane: perspective warp with proper minification.
+
+The insert is first reduced by area to the density at which it will be seen, then sampled bilinearly on a
+finer grid than the result's, then averaged down. Its edge is not sampled at all: the pane's alpha is the
+exact coverage of its four corners.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from wiseglove.core.geometry.homography import apply, unit_square_to_quad
+from wiseglove.core.matte.coverage import Box, Matte, box_of, coverage
+
+Layer = NDArray[np.float32]
+PREVIEW, FINAL = 2, 4
+"""Samples per pixel and axis: for the viewer, and for what is delivered."""
+
+
+@dataclass(frozen=True)
+class Laid:
+    """An insert as seen through a pane: where, its colour (h, w, 3) unpremultiplied, its alpha (h, w)."""
+
+    box: Box
+    colour: Layer
+    alpha: Matte
+
+
+def pane_outline(corners: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Four corners (4, 2) as an outline without handles, (4, 6)."""
+    return np.concatenate([corners, np.zeros((4, 4))], axis=1)
+
+
+def lay(insert: Layer, corners: NDArray[np.float64], frame: Box, scale: float, samples: int) -> Laid:
+    """Warp an insert (H, W, 3 or 4; working values, the fourth its premultiplying alpha) onto a pane.
+
+    Parameters: corners (4, 2) in plate pixels, in the order top left, top right, bottom right, bottom left of
+    the insert; frame: the result's pixels; scale: result pixels per plate pixel; samples per pixel and axis.
+    Raises DegenerateQuadError for corners that bound no convex area.
+    """
+    quad = np.asarray(corners, np.float64) * scale
+    unit = unit_square_to_quad(quad)
+    box = box_of(pane_outline(quad)).within(frame)
+    if box.empty:
+        return Laid(box, np.zeros((0, 0, 3), np.float32), np.zeros((0, 0), np.float32))
+    source = _reduced(insert, unit, box, samples)
+    height, width = source.shape[:2]
+    # Sample grid to result to unit square to insert pixels. OpenCV puts the first pixel's centre at (0, 0);
+    # ours is at (0.5, 0.5), hence the half-pixel shifts on both sides.
+    to_insert = np.array([[width, 0, -0.5], [0, height, -0.5], [0, 0, 1.0]]) @ np.linalg.inv(unit)
+    to_result = np.array(
+        [
+            [1 / samples, 0, box.left + 0.5 / samples],
+            [0, 1 / samples, box.top + 0.5 / samples],
+            [0, 0, 1.0],
+        ]
+    )
+    fine = cv2.warpPerspective(
+        source,
+        to_insert @ to_result,
+        (box.width * samples, box.height * samples),
+        flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP,
+        borderMode=cv2.BORDER_REPLICATE,
+    )
+    seen = cv2.resize(fine, (box.width, box.height), interpolation=cv2.INTER_AREA)
+    alpha = coverage(pane_outline(quad), box)
+    if seen.shape[2] == 4:
+        own = seen[..., 3]
+        colour = seen[..., :3] / np.maximum(own, 1e-6)[..., None]
+        return Laid(box, colour.astype(np.float32), alpha * own)
+    return Laid(box, np.asarray(seen, np.float32), alpha)
+
+
+def _reduced(insert: Layer, unit: NDArray[np.float64], box: Box, samples: int) -> Layer:
+    """The insert no denser than the sample grid where the pane shows it largest within the box."""
+    along = np.linspace(0.0, 1.0, 9)
+    grid = np.stack(np.meshgrid(along, along), axis=-1)
+    on_result = apply(unit, grid)
+    near = (
+        (on_result[..., 0] > box.left - box.width)
+        & (on_result[..., 0] < box.right + box.width)
+        & (on_result[..., 1] > box.top - box.height)
+        & (on_result[..., 1] < box.bottom + box.height)
+    )
+    if not near.any():
+        near[:] = True
+    across = np.linalg.norm(np.diff(on_result, axis=1), axis=-1)[near[:, 1:] | near[:, :-1]]
+    down = np.linalg.norm(np.diff(on_result, axis=0), axis=-1)[near[1:] | near[:-1]]
+    height, width = insert.shape[:2]
+    new_width = min(width, max(1, math.ceil(8 * across.max(initial=0) * samples)))
+    new_height = min(height, max(1, math.ceil(8 * down.max(initial=0) * samples)))
+    if (new_width, new_height) == (width, height):
+        return insert
+    return np.asarray(cv2.resize(insert, (new_width, new_height), interpolation=cv2.INTER_AREA), np.float32)

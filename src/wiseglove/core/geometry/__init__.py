@@ -1,0 +1,1 @@
+"""Curves, similarities and homographies of the image plane."""

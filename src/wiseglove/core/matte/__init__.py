@@ -1,0 +1,1 @@
+"""Mattes: exact-area coverage and how mattes combine."""

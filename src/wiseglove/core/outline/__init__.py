@@ -1,0 +1,1 @@
+"""Animated outlines: keys, in-betweening and edits that act on many keys."""

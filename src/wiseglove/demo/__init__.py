@@ -1,0 +1,1 @@
+"""Lantern Lane: demo footage rendered from a small scene description, with exact truth."""

@@ -1,0 +1,1 @@
+"""The shot: its document, the edits that change it, and the renderer that asks core for a frame."""
