@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import lru_cache
+from typing import Any
 
 import cv2
 import numba as nb
@@ -20,9 +21,9 @@ from wiseglove.demo import limbs as casting
 from wiseglove.demo import scene
 from wiseglove.demo.surroundings import PANEL_PLANE, PANEL_TOP, PER_METRE, climate_panel, greenhouse
 
-Array = NDArray[np.float64]
-Layer = NDArray[np.float32]
-SUBFRAMES = 12
+Array = NDArray[Any]
+Layer = NDArray[Any]
+SUBFRAMES = 10
 LAMP = np.array([0.36, -0.66, 0.22])
 LAMP_RADIUS = 0.04
 BACKGROUND_DISTANCE = 4.2
@@ -126,13 +127,23 @@ def _lay_panel(picture, texture, shade, mirrored, inverse):  # type: ignore[no-u
             fu, fv = np.float32(u - i), np.float32(v - j)
             a, b = (1 - fu) * (1 - fv), fu * (1 - fv)
             c, d = (1 - fu) * fv, fu * fv
-            alpha = a * texture[j, i, 3] + b * texture[j, i + 1, 3] + c * texture[j + 1, i, 3] + d * texture[j + 1, i + 1, 3]
+            alpha = (
+                a * texture[j, i, 3]
+                + b * texture[j, i + 1, 3]
+                + c * texture[j + 1, i, 3]
+                + d * texture[j + 1, i + 1, 3]
+            )
             if alpha == 0:
                 continue
             light = a * shade[j, i] + b * shade[j, i + 1] + c * shade[j + 1, i] + d * shade[j + 1, i + 1]
             glare = mirrored[j, i]
             for k in range(3):
-                t = a * texture[j, i, k] + b * texture[j, i + 1, k] + c * texture[j + 1, i, k] + d * texture[j + 1, i + 1, k]
+                t = (
+                    a * texture[j, i, k]
+                    + b * texture[j, i + 1, k]
+                    + c * texture[j + 1, i, k]
+                    + d * texture[j + 1, i + 1, k]
+                )
                 tint = np.float32(1.0) if k == 0 else (np.float32(0.86) if k == 1 else np.float32(0.62))
                 picture[y, x, k] = picture[y, x, k] * (1 - alpha) + t * light + glare * tint
 
@@ -174,7 +185,9 @@ def _reflection(shape: tuple[int, int], camera: scene.Camera) -> Layer:
 def _hand_over(
     picture: Layer, counts: Layer, camera: scene.Camera, hand: scene.Limbs, jitter: tuple[float, float]
 ) -> None:
-    circles = np.stack([_circles(camera, hand.start, hand.start_radius), _circles(camera, hand.end, hand.end_radius)], 1)
+    circles = np.stack(
+        [_circles(camera, hand.start, hand.start_radius), _circles(camera, hand.end, hand.end_radius)], 1
+    )
     reach = circles[..., 2]
     margin = 8
     left = int(max(np.floor((circles[..., 0] - reach).min()) - margin, 0))

@@ -17,24 +17,22 @@ MELT = 0.0055
 """How far apart two limbs begin to melt together, in metres."""
 
 
+LATTICE = np.random.default_rng(19).uniform(-1, 1, (32, 32, 32)).astype(np.float32)
+
+
 @nb.njit(cache=True, fastmath=True, inline="always")
 def _noise(x, y, z):  # type: ignore[no-untyped-def]
-    """Smooth value noise in -1..1 on an integer lattice."""
-    xi, yi, zi = math.floor(x), math.floor(y), math.floor(z)
-    fx, fy, fz = x - xi, y - yi, z - zi
+    """Smooth value noise in -1..1, periodic over 32."""
+    xf, yf, zf = math.floor(x), math.floor(y), math.floor(z)
+    fx, fy, fz = x - xf, y - yf, z - zf
     fx, fy, fz = fx * fx * (3 - 2 * fx), fy * fy * (3 - 2 * fy), fz * fz * (3 - 2 * fz)
-    total = 0.0
-    for dx in range(2):
-        for dy in range(2):
-            for dz in range(2):
-                n = (int(xi) + dx) * 374761393 + (int(yi) + dy) * 668265263 + (int(zi) + dz) * 2147483647
-                n = (n ^ (n >> 13)) * 1274126177
-                value = ((n ^ (n >> 16)) & 0xFFFF) / 32767.5 - 1.0
-                wx = fx if dx else 1 - fx
-                wy = fy if dy else 1 - fy
-                wz = fz if dz else 1 - fz
-                total += value * wx * wy * wz
-    return total
+    i, j, k = int(xf) & 31, int(yf) & 31, int(zf) & 31
+    i1, j1, k1 = (i + 1) & 31, (j + 1) & 31, (k + 1) & 31
+    low = (LATTICE[i, j, k] * (1 - fx) + LATTICE[i1, j, k] * fx) * (1 - fy)
+    low += (LATTICE[i, j1, k] * (1 - fx) + LATTICE[i1, j1, k] * fx) * fy
+    high = (LATTICE[i, j, k1] * (1 - fx) + LATTICE[i1, j, k1] * fx) * (1 - fy)
+    high += (LATTICE[i, j1, k1] * (1 - fx) + LATTICE[i1, j1, k1] * fx) * fy
+    return low * (1 - fz) + high * fz
 
 
 @nb.njit(cache=True, fastmath=True, inline="always")
@@ -93,11 +91,11 @@ def cast(  # type: ignore[no-untyped-def]
             t = 0.30
             found = False
             nearest = which[0]
-            for _ in range(64):
+            for _ in range(26):
                 d, nearest = _distance(
                     place[0] + t * rx, place[1] + t * ry, place[2] + t * rz, a, ab, inv, ra, dr, which, count
                 )
-                if d < 0.00012:
+                if d < 0.0002:
                     found = True
                     break
                 t += d * 0.97
@@ -165,10 +163,10 @@ def cast(  # type: ignore[no-untyped-def]
             nx, ny, nz = nx / norm, ny / norm, nz / norm
 
             occlusion = 1.0
-            reach = 0.004
-            for _ in range(3):
+            reach = 0.006
+            for _ in range(2):
                 d, _ = _distance(px + nx * reach, py + ny * reach, pz + nz * reach, a, ab, inv, ra, dr, which, count)
-                occlusion -= 0.30 * max(reach - d, 0.0) / reach
+                occlusion -= 0.42 * max(reach - d, 0.0) / reach
                 reach *= 2.0
             occlusion = max(occlusion, 0.12)
 
@@ -177,10 +175,10 @@ def cast(  # type: ignore[no-untyped-def]
             lx, ly, lz = lx / norm, ly / norm, lz / norm
             shadow = 1.0
             reach = 0.006
-            for _ in range(5):
+            for _ in range(4):
                 d, _ = _distance(px + lx * reach, py + ly * reach, pz + lz * reach, a, ab, inv, ra, dr, which, count)
                 shadow = min(shadow, max(d, 0.0) / (0.22 * reach))
-                reach *= 1.7
+                reach *= 2.0
             shadow = 0.12 + 0.88 * shadow
             lambert = max((nx * lx + ny * ly + nz * lz + 0.15) / 1.15, 0.0) * shadow
             hx, hy, hz = lx - rx, ly - ry, lz - rz
@@ -197,9 +195,7 @@ def cast(  # type: ignore[no-untyped-def]
             colour[row, column, 2] = ab_ * shade * (1.02 * lambert + 0.23 * ambient + 0.78 * bounce + rim) + 0.8 * shine
 
 
-def tiles(
-    circles: NDArray[np.float64], box: tuple[int, int, int, int]
-) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+def tiles(circles: NDArray[np.float64], box: tuple[int, int, int, int]) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
     """Which limbs each tile of a box can see. circles (n, 2, 3): x, y, radius on the plate of both ends."""
     left, top, right, bottom = box
     rows, columns = -(-(bottom - top) // TILE), -(-(right - left) // TILE)

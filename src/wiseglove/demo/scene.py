@@ -7,11 +7,12 @@ the camera. Times are in frames from the first one and may be fractional.
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-Array = NDArray[np.float64]
+Array = NDArray[Any]
 
 WIDTH, HEIGHT, FRAMES, RATE = 1280, 720, 100, 25
 FOCAL = 1480.0
@@ -78,7 +79,7 @@ class Plane:
         """Unit vector towards the camera's side."""
         return np.cross(self.down, self.right)
 
-    def at(self, u: Array, v: Array) -> Array:
+    def at(self, u: Array | float, v: Array | float) -> Array:
         """World points at distances u to the right and v down from the centre."""
         return self.centre + np.multiply.outer(u, self.right) + np.multiply.outer(v, self.down)
 

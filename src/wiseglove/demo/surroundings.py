@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import cv2
 import numpy as np
 from numpy.typing import NDArray
@@ -9,7 +11,7 @@ from numpy.typing import NDArray
 from wiseglove.core.compositing.colour import decode
 from wiseglove.demo.scene import BEZEL, SCREEN
 
-Layer = NDArray[np.float32]
+Layer = NDArray[Any]
 PER_METRE = 2600
 PANEL_PLANE = (0.56, 0.86)
 """Size of the panel's texture in metres; the panel's centre lies 0.22 m below its top."""
@@ -34,7 +36,7 @@ def greenhouse(width: int = 1700, height: int = 1000) -> Layer:
     rng = np.random.default_rng(41)
     y = np.linspace(0, 1, height, dtype=np.float32)[:, None, None]
     base = np.array(_linear((22, 33, 46)), np.float32) * (1 - y) + np.array(_linear((24, 40, 36)), np.float32) * y
-    picture = np.repeat(base, width, axis=1).astype(np.float32)
+    picture: Layer = np.repeat(base, width, axis=1).astype(np.float32)
     for x in range(60, width, 260):  # glazing bars against a faint sky
         cv2.line(picture, (x, 0), (x + 26, height), _linear((66, 80, 88)), 15, cv2.LINE_AA)
     for level in (120, 420):
@@ -70,9 +72,7 @@ def _rounded(shape: tuple[int, int], box: tuple[float, float, float, float], rad
     return np.clip(0.5 - outside, 0, 1).astype(np.float32)
 
 
-def _write(
-    layer: Layer, text: str, at: tuple[int, int], size: float, colour: tuple[float, ...], weight: int
-) -> None:
+def _write(layer: Layer, text: str, at: tuple[int, int], size: float, colour: tuple[float, ...], weight: int) -> None:
     """Antialiased text onto a linear layer."""
     mask = np.zeros(layer.shape[:2], np.uint8)
     cv2.putText(mask, text, at, FONT, size, 255, weight, cv2.LINE_AA)

@@ -100,6 +100,12 @@ def _free_name(shot: Shot, wanted: str) -> str:
     return name
 
 
+def _unused(shot: Shot, wanted: str) -> str:
+    if wanted in shot.elements:
+        raise EditError("That id is taken. Nothing was changed; leave it out to get a fresh one.")
+    return wanted
+
+
 def _with_depth(shot: Shot, depth: list[str]) -> Settings:
     return shot.settings.model_copy(update={"depth": depth})
 
@@ -140,11 +146,14 @@ class AddCover(Editing):
     outline: OutlineDraft
     name: Name | None = None
     colour: Colour | None = None
+    outline_id: ElementId | None = None
 
     def apply(self, shot: Shot) -> Applied:
         keying.check_frame(shot.plate, self.frame)
         cover_id = new_id()
         outline = self.outline.as_outline(cover_id, self.frame, "adds")
+        if self.outline_id:
+            outline = outline.model_copy(update={"id": _unused(shot, self.outline_id)})
         cover = Cover(
             id=cover_id,
             name=_free_name(shot, self.name or "Cover"),
@@ -182,6 +191,8 @@ class ShapePoints(Editing):
     element: ElementId
     frame: int
     points: dict[int, Point] = Field(min_length=1, max_length=MOST_POINTS)
+    kinds: dict[int, PointKind] = Field(default={}, max_length=MOST_POINTS)
+    """Points of an outline that become another kind with it (on all keys; their handles there stay)."""
 
     def apply(self, shot: Shot) -> Applied:
         element = _animated(shot, self.element)
@@ -195,6 +206,9 @@ class ShapePoints(Editing):
             shape[index] = point
         if isinstance(element, Pane):
             _check_corners(shape)
+        elif self.kinds:
+            kinds = [self.kinds.get(i, kind) for i, kind in enumerate(element.kinds)]
+            element = element.model_copy(update={"kinds": kinds})
         what = "corner" if isinstance(element, Pane) else "point"
         count = len(self.points)
         number = "whole" if count == len(shape) else f"{count} {what}{'s' if count > 1 else ''} of"
@@ -389,12 +403,13 @@ class AddPane(Editing):
     frame: int
     corners: Corners
     name: Name | None = None
+    id: ElementId | None = None
 
     def apply(self, shot: Shot) -> Applied:
         keying.check_frame(shot.plate, self.frame)
         _check_corners(np.array(self.corners))
         pane = Pane(
-            id=new_id(),
+            id=_unused(shot, self.id) if self.id else new_id(),
             name=_free_name(shot, self.name or "Pane"),
             colour=PANE_COLOUR,
             keys=[PaneKey(frame=self.frame, corners=self.corners)],
@@ -421,6 +436,8 @@ class SetPane(Editing):
             raise EditError("No picture was chosen for the insert. The pane keeps the one it has.")
         fields = self.model_fields_set - {"type", "pane"}
         sent = {name: getattr(self, name) for name in fields if getattr(self, name) is not None}
+        if self.insert and self.insert.start is None:
+            sent["insert"] = self.insert.model_copy(update={"start": shot.plate.first})
         return Applied(_attribute_label(pane.name, sent), {pane.id: pane.model_copy(update=sent)})
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -29,7 +30,7 @@ def animation_of(element: Outline | Pane) -> Animation:
     )
 
 
-def points_at(element: Outline | Pane, frames: Sequence[float] | Array) -> Array:
+def points_at(element: Outline | Pane, frames: Sequence[float] | NDArray[Any]) -> Array:
     """Evaluated points at frames (T,): (T, N, 6)."""
     return in_between(animation_of(element), np.asarray(frames, np.float64))
 

@@ -12,7 +12,7 @@ from wiseglove.core.compositing import colour, over, pane
 from wiseglove.core.geometry.bezier import Points
 from wiseglove.core.geometry.homography import DegenerateQuadError
 from wiseglove.core.matte.combine import cover_matte
-from wiseglove.core.matte.coverage import Box, Matte, box_of, unite
+from wiseglove.core.matte.coverage import Box, Matte, box_of, coverage, unite
 from wiseglove.shot.evaluate import corners_at, points_at
 from wiseglove.shot.model import Cover, Insert, Pane, Plate, Shot
 
@@ -134,6 +134,18 @@ class FrameScene:
         size = max(8, round(16 * self.scale))
         ground = over.checks(box.bottom, box.right, size)[box.slices]
         return colour.to_display(over.cut_out(picture, matte, ground), False)
+
+    def silhouette(self, element: str) -> Bytes:
+        """Where a cover or a pane is, whether shown or not, as grey pixels; black for anything else."""
+        found = self.shot.elements.get(element)
+        matte = np.zeros((self.height, self.width), np.float32)
+        if isinstance(found, Cover) and found.present(self.frame):
+            shapes = [(o.mode, points_at(o, [self.frame])[0]) for o in self.shot.outlines_of(found)]
+            matte = cover_matte(shapes, self.whole, self.scale)
+        elif isinstance(found, Pane):
+            corners = corners_at(found, self.frame)
+            matte = coverage(pane.pane_outline(corners), self.whole, self.scale)
+        return colour.to_eight_bits(matte)
 
     def look(self, look: Look, box: Box, override: Override | None = None) -> Bytes:
         """A look's pixels over a box: (h, w) for the matte, (h, w, 3) for the others."""

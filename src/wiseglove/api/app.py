@@ -1,0 +1,98 @@
+"""The application: routers, error messages, limits, and the page."""
+
+from __future__ import annotations
+
+import asyncio
+import contextlib
+from collections.abc import AsyncIterator
+
+from fastapi import FastAPI
+from fastapi.responses import FileResponse
+from fastapi.staticfiles import StaticFiles
+from starlette.exceptions import HTTPException
+from starlette.types import ASGIApp, Message, Receive, Scope, Send
+
+from wiseglove.api import errors, events, intakes, jobs, live, pictures, shots
+from wiseglove.api.context import Context
+from wiseglove.core.warm import warm_up
+from wiseglove.jobs.queue import Queue
+from wiseglove.settings import Settings, get_settings
+from wiseglove.store.database import Database
+from wiseglove.store.errors import NotFoundError
+from wiseglove.store.pictures import DisplayPictures
+
+LARGEST_BODY = 32_000_000
+"""Bytes of any request but a file's."""
+
+
+class BodyLimit:
+    """Refuses request bodies that are larger than any edit can be; files have their own limit."""
+
+    def __init__(self, app: ASGIApp) -> None:
+        self._app = app
+
+    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        if scope["type"] != "http" or scope["method"] == "PUT":
+            await self._app(scope, receive, send)
+            return
+        seen = 0
+
+        async def counted() -> Message:
+            nonlocal seen
+            message = await receive()
+            seen += len(message.get("body", b""))
+            if seen > LARGEST_BODY:
+                raise HTTPException(413, "That is too large for one change. Nothing was changed.")
+            return message
+
+        await self._app(scope, counted, send)
+
+
+def create_app(settings: Settings | None = None) -> FastAPI:
+    """The application on a database and a folder of files."""
+    settings = settings or get_settings()
+
+    @contextlib.asynccontextmanager
+    async def lifespan(app: FastAPI) -> AsyncIterator[None]:
+        settings.make_folders()
+        database = Database(settings.database_url)
+        app.state.context = Context(settings, database, Queue(settings.database_url), DisplayPictures(settings.media))
+        app.state.notices = events.Notices(settings.database_url)
+        await asyncio.to_thread(warm_up)
+        running = [
+            asyncio.create_task(app.state.notices.listen()),
+            asyncio.create_task(_sweep_often(app.state.context)),
+        ]
+        yield
+        for task in running:
+            task.cancel()
+        database.close()
+
+    app = FastAPI(title="Wise Glove", version="0.1.0", lifespan=lifespan, docs_url=None, redoc_url=None)
+    app.add_middleware(BodyLimit)
+    errors.install(app)
+    for module in (shots, pictures, live, intakes, jobs, events):
+        app.include_router(module.router)
+    _serve_page(app, settings)
+    return app
+
+
+async def _sweep_often(context: Context) -> None:
+    while True:
+        await asyncio.to_thread(intakes.sweep, context)
+        await asyncio.sleep(60)
+
+
+def _serve_page(app: FastAPI, settings: Settings) -> None:
+    @app.get("/api/{rest:path}", include_in_schema=False)
+    def unknown(rest: str) -> None:
+        raise NotFoundError(f"There is nothing at /api/{rest}.")
+
+    if (settings.page / "assets").is_dir():
+        app.mount("/assets", StaticFiles(directory=settings.page / "assets"), name="assets")
+
+    @app.get("/{path:path}", include_in_schema=False)
+    def page(path: str) -> FileResponse:
+        file = (settings.page / path).resolve()
+        inside = file.is_relative_to(settings.page.resolve()) and file.is_file()
+        return FileResponse(file if inside else settings.page / "index.html", headers={"Cache-Control": "no-cache"})

@@ -1,0 +1,34 @@
+"""What the routers share: settings, database, queue, pictures."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Annotated
+
+from fastapi import Depends
+from starlette.requests import HTTPConnection
+
+from wiseglove.jobs.queue import Queue
+from wiseglove.settings import Settings
+from wiseglove.store.database import Database
+from wiseglove.store.pictures import DisplayPictures
+
+
+@dataclass
+class Context:
+    """One for the whole application."""
+
+    settings: Settings
+    database: Database
+    queue: Queue
+    pictures: DisplayPictures
+
+
+def get_context(connection: HTTPConnection) -> Context:
+    """The application's context."""
+    context = connection.app.state.context
+    assert isinstance(context, Context)
+    return context
+
+
+Ctx = Annotated[Context, Depends(get_context)]

@@ -1,0 +1,77 @@
+"""Pictures for the viewer: display copies of clips, and looks of shots."""
+
+from __future__ import annotations
+
+import re
+from typing import Annotated, Literal
+
+from fastapi import APIRouter, Query, Response
+from fastapi.responses import FileResponse
+
+from wiseglove.api.context import Context, Ctx
+from wiseglove.core.compositing.pane import PREVIEW
+from wiseglove.media import clip
+from wiseglove.media.encode import jpeg, png
+from wiseglove.shot.model import Shot
+from wiseglove.shot.render import FrameScene
+from wiseglove.store import shots
+from wiseglove.store.errors import NotFoundError
+
+router = APIRouter(prefix="/api", tags=["pictures"])
+FOREVER = {"Cache-Control": "public, max-age=31536000, immutable"}
+Size = Literal["full", "proxy"]
+
+
+@router.get("/clips/{clip_id}/{size}/{number}.jpg", response_class=FileResponse)
+def read_picture(clip_id: str, size: Size, number: int, context: Ctx) -> FileResponse:
+    """A display copy of a clip's picture (0-based). A clip's content never changes, so it may be kept for ever."""
+    if not re.fullmatch(r"[0-9a-f]{24}", clip_id) or number < 0:
+        raise NotFoundError("There is no such picture.")
+    place = clip.full_path if size == "full" else clip.proxy_path
+    path = place(context.settings.media / clip_id, number)
+    if not path.is_file():
+        raise NotFoundError("There is no such picture.")
+    return FileResponse(path, media_type="image/jpeg", headers=FOREVER)
+
+
+def load_shot(context: Context, shot_id: str) -> Shot:
+    """The shot as it is now."""
+    with context.database.transaction() as session:
+        shot = shots.load(session, shot_id)
+    shots.remember(shot)
+    return shot
+
+
+def scale_for(shot: Shot, size: Size) -> float:
+    """Pixels per plate pixel of a display size."""
+    return 1.0 if size == "full" else min(1.0, clip.PROXY_WIDTH / shot.plate.width)
+
+
+@router.get("/shots/{shot_id}/looks/{look}/{frame}", response_class=Response)
+def read_look(
+    shot_id: str,
+    look: Literal["matte", "cutout", "composite"],
+    frame: int,
+    context: Ctx,
+    size: Size = "proxy",
+    v: Annotated[int, Query(description="revision since which the frame looks so; only names the cached copy")] = 0,
+) -> Response:
+    """A look of a frame: the matte as grey PNG, the others as JPEG."""
+    shot = load_shot(context, shot_id)
+    if not shot.plate.first <= frame <= shot.plate.last:
+        raise NotFoundError(f"The plate has frames {shot.plate.first} to {shot.plate.last}.")
+    scene = FrameScene(shot, frame, context.pictures, scale_for(shot, size), PREVIEW)
+    pixels = scene.look(look, scene.whole)
+    headers = {"Cache-Control": "private, max-age=3600", "X-Revision": str(shot.revision)}
+    if look == "matte":
+        return Response(png(pixels), media_type="image/png", headers=headers)
+    return Response(jpeg(pixels, 90), media_type="image/jpeg", headers=headers)
+
+
+@router.get("/shots/{shot_id}/thumbnails/{element}/{frame}", response_class=Response)
+def read_thumbnail(shot_id: str, element: str, frame: int, context: Ctx, v: int = 0) -> Response:
+    """A cover's matte or a pane's place at a frame, 96 pixels wide, grey PNG."""
+    shot = load_shot(context, shot_id)
+    scene = FrameScene(shot, frame, context.pictures, 96 / shot.plate.width, 1)
+    pixels = scene.silhouette(element)
+    return Response(png(pixels), media_type="image/png", headers={"Cache-Control": "private, max-age=3600"})

@@ -1,0 +1,137 @@
+"""Shots: the list, the document, edits, undo and redo."""
+
+from __future__ import annotations
+
+from fastapi import APIRouter, Response
+from pydantic import BaseModel, Field
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+
+from wiseglove.api.context import Context, Ctx
+from wiseglove.api.schemas import ClipCard, ShotCard, ShotChange, ShotState, change_of, state_of
+from wiseglove.shot.edits import Edit
+from wiseglove.shot.model import Plate
+from wiseglove.store import clips, jobs, shots
+from wiseglove.store.errors import NotFoundError
+from wiseglove.store.tables import ElementRow, ShotRow
+
+router = APIRouter(prefix="/api/shots", tags=["shots"])
+
+
+class EditRequest(BaseModel):
+    """An edit of the shot as it was at a revision."""
+
+    revision: int = Field(ge=0)
+    edit: Edit
+
+
+class StepRequest(BaseModel):
+    """Undo or redo of the shot as it was at a revision."""
+
+    revision: int = Field(ge=0)
+
+
+@router.get("")
+def list_shots(context: Ctx) -> list[ShotCard]:
+    """All shots, the last changed first."""
+    with context.database.transaction() as session:
+        rows = session.scalars(select(ShotRow).order_by(ShotRow.changed_at.desc())).all()
+        counts = {
+            (shot, kind): count
+            for shot, kind, count in session.execute(
+                select(ElementRow.shot, ElementRow.kind, func.count()).group_by(ElementRow.shot, ElementRow.kind)
+            )
+        }
+    return [
+        ShotCard(
+            id=row.id,
+            name=row.name,
+            revision=row.revision,
+            plate=Plate.model_validate(row.plate),
+            covers=counts.get((row.id, "cover"), 0),
+            panes=counts.get((row.id, "pane"), 0),
+            changed_at=row.changed_at.isoformat(),
+        )
+        for row in rows
+    ]
+
+
+@router.get("/{shot_id}")
+def read_shot(shot_id: str, context: Ctx) -> ShotState:
+    """The whole shot with its evaluated geometry."""
+    with context.database.transaction() as session:
+        shot = shots.load(session, shot_id)
+        past = shots.history(session, shot_id)
+    shots.remember(shot)
+    return state_of(shot, past)
+
+
+@router.post("/{shot_id}/fresh")
+def start_fresh(shot_id: str, context: Ctx) -> ShotCard:
+    """A new shot on the same plate with nothing drawn."""
+    with context.database.transaction() as session:
+        old = shots.load(session, shot_id)
+        shot = shots.create(session, f"{old.settings.name}, fresh", old.plate)
+        row = session.get_one(ShotRow, shot.id)
+        session.refresh(row)
+        jobs.announce(session, "shots", {})
+        return ShotCard(
+            id=shot.id,
+            name=row.name,
+            revision=0,
+            plate=shot.plate,
+            covers=0,
+            panes=0,
+            changed_at=row.changed_at.isoformat(),
+        )
+
+
+@router.delete("/{shot_id}", status_code=204)
+def delete_shot(shot_id: str, context: Ctx) -> Response:
+    """Delete a shot; clips that nothing else uses go with it."""
+    with context.database.transaction() as session:
+        row = session.get(ShotRow, shot_id)
+        if row is None:
+            raise NotFoundError("This shot does not exist any more.")
+        session.delete(row)
+        session.flush()
+        clips.remove_unused(session, context.settings.media)
+        jobs.announce(session, "shots", {})
+    return Response(status_code=204)
+
+
+@router.post("/{shot_id}/edits")
+def apply_edit(shot_id: str, request: EditRequest, context: Ctx) -> ShotChange:
+    """Apply an edit; 409 with the newer state where the shot has moved on."""
+    with context.database.transaction() as session:
+        changed = shots.apply(session, shot_id, request.revision, request.edit)
+        return _finished(session, context, changed)
+
+
+@router.post("/{shot_id}/undo")
+def undo(shot_id: str, request: StepRequest, context: Ctx) -> ShotChange:
+    """Take the last edit back."""
+    with context.database.transaction() as session:
+        return _finished(session, context, shots.undo(session, shot_id, request.revision))
+
+
+@router.post("/{shot_id}/redo")
+def redo(shot_id: str, request: StepRequest, context: Ctx) -> ShotChange:
+    """Do the last undone edit again."""
+    with context.database.transaction() as session:
+        return _finished(session, context, shots.redo(session, shot_id, request.revision))
+
+
+def _finished(session: Session, context: Context, changed: shots.Changed) -> ShotChange:
+    past = shots.history(session, changed.after.id)
+    jobs.announce(session, "shot", {"shot": changed.after.id, "revision": changed.after.revision})
+    session.commit()
+    shots.remember(changed.after)
+    return change_of(changed, past)
+
+
+@router.get("/{shot_id}/clips")
+def list_clips(shot_id: str, context: Ctx) -> list[ClipCard]:
+    """Clips that were taken in as inserts for this shot."""
+    with context.database.transaction() as session:
+        return [ClipCard(id=i, info=clips.info(session, i)) for i in shots.clips_of(session, shot_id)]

@@ -1,0 +1,165 @@
+"""The command line: the same work without a page, and the commands that start everything."""
+
+from __future__ import annotations
+
+import logging
+import os
+import shutil
+import signal
+import socket
+import subprocess
+import sys
+import time
+import urllib.request
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from wiseglove.media.errors import MediaError
+from wiseglove.media.probe import probe as probe_files
+from wiseglove.settings import Settings, get_settings
+
+app = typer.Typer(no_args_is_help=True, add_completion=False, pretty_exceptions_enable=False)
+
+
+@app.callback()
+def main() -> None:
+    """Animated spline mattes that keep hands and props in front of inserted pictures."""
+    logging.basicConfig(level=logging.INFO, format="%(levelname)s %(name)s: %(message)s")
+
+
+@app.command()
+def probe(files: Annotated[list[Path], typer.Argument(help="One movie, or the pictures of one sequence.")]) -> None:
+    """Say what files are, as the intake page would."""
+    for path in files:
+        if not path.is_file():
+            typer.echo(f"There is no file {path}.", err=True)
+            raise typer.Exit(2)
+    try:
+        typer.echo(probe_files(files, get_settings().limits).model_dump_json(indent=2, exclude={"numbers"}))
+    except MediaError as error:
+        typer.echo(str(error), err=True)
+        raise typer.Exit(1) from error
+
+
+@app.command()
+def serve(port: int = 8017) -> None:
+    """Serve page and API on 127.0.0.1; the database is WISEGLOVE_DATABASE_URL."""
+    import uvicorn
+
+    from wiseglove.api.app import create_app
+    from wiseglove.store.database import migrate
+
+    migrate(get_settings().database_url)
+    uvicorn.run(
+        create_app(), host="127.0.0.1", port=port, log_level="warning", ws_per_message_deflate=False,
+        timeout_graceful_shutdown=2,
+    )  # fmt: skip
+
+
+@app.command()
+def worker(concurrency: int = 1) -> None:
+    """Take long work off the queue: decoding and deliveries."""
+    from wiseglove.jobs.queue import work_forever
+
+    settings = get_settings()
+    settings.make_folders()
+    work_forever(settings, concurrency)
+
+
+@app.command()
+def demo(
+    folder: Annotated[Path, typer.Option(help="Where the database, the files and the footage live.")] = Path(".run"),
+    port: Annotated[int, typer.Option(help="The page's port; the next free one is taken where it is in use.")] = 8017,
+) -> None:
+    """Start everything with demo data on 127.0.0.1, until Ctrl+C."""
+    from wiseglove.demo.install import install
+    from wiseglove.store.cluster import Cluster, ClusterError
+    from wiseglove.store.database import Database, migrate
+
+    folder.mkdir(parents=True, exist_ok=True)
+    try:
+        cluster = Cluster(folder / "postgres")
+        cluster.start()
+    except ClusterError as error:
+        typer.echo(str(error), err=True)
+        raise typer.Exit(1) from error
+    children: list[subprocess.Popen[bytes]] = []
+
+    def stop(_signal: int, _frame: object) -> None:
+        raise KeyboardInterrupt
+
+    signal.signal(signal.SIGTERM, stop)
+    try:
+        cluster.ensure_database()
+        url = cluster.url()
+        migrate(url)
+        settings = Settings(database_url=url, files=folder / "files")
+        settings.make_folders()
+        database = Database(url)
+        install(database, settings, folder / "footage", typer.echo)
+        database.close()
+        port = _free_port_from(port)
+        environment = {**os.environ, "WISEGLOVE_DATABASE_URL": url, "WISEGLOVE_FILES": str(settings.files.resolve())}
+        program = [sys.executable, "-m", "wiseglove.cli"]
+        for command in (["serve", "--port", str(port)], ["worker"]):
+            children.append(subprocess.Popen([*program, *command], env=environment, start_new_session=True))
+        _wait_until_answering(port, children)
+        typer.echo(f"\nWise Glove is at http://127.0.0.1:{port}  (Ctrl+C stops it)\n")
+        while all(child.poll() is None for child in children):
+            time.sleep(0.3)
+        typer.echo("The server or the worker ended by itself; stopping the rest.", err=True)
+    except KeyboardInterrupt:
+        typer.echo("Stopping ...")
+    finally:
+        signal.signal(signal.SIGINT, signal.SIG_IGN)
+        _end(children)
+        cluster.stop()
+
+
+def _free_port_from(port: int) -> int:
+    for candidate in range(port, port + 100):
+        with socket.socket() as probing:
+            if probing.connect_ex(("127.0.0.1", candidate)) != 0:
+                return candidate
+    raise typer.Exit(1)
+
+
+def _wait_until_answering(port: int, children: list[subprocess.Popen[bytes]]) -> None:
+    for _ in range(300):
+        if any(child.poll() is not None for child in children):
+            return
+        try:
+            urllib.request.urlopen(f"http://127.0.0.1:{port}/api/shots", timeout=2).close()
+            return
+        except OSError:
+            time.sleep(0.1)
+
+
+def _end(children: list[subprocess.Popen[bytes]]) -> None:
+    for child in children:
+        child.terminate()
+    for child in children:
+        try:
+            child.wait(8)
+        except subprocess.TimeoutExpired:
+            child.kill()
+            child.wait()
+
+
+@app.command(hidden=True)
+def schema(target: Path) -> None:
+    """Write the API's description, from which the page's types are made."""
+    import orjson
+
+    from wiseglove.api.app import create_app
+
+    text = orjson.dumps(create_app(Settings()).openapi(), option=orjson.OPT_INDENT_2 | orjson.OPT_SORT_KEYS)
+    part = target.with_suffix(".part")
+    part.write_bytes(text + b"\n")
+    shutil.move(part, target)
+
+
+if __name__ == "__main__":
+    app()

@@ -1,0 +1,150 @@
+"""Renders the demo footage once and puts the demo shot into an empty list of shots."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import shutil
+from collections.abc import Callable
+from concurrent.futures import ProcessPoolExecutor
+from fractions import Fraction
+from multiprocessing import get_context
+from pathlib import Path
+
+import cv2
+import numpy as np
+
+from wiseglove.demo import drawing, footage, scene
+from wiseglove.jobs import take_in
+from wiseglove.jobs.run import execute
+from wiseglove.media.encode import MovieWriter, png
+from wiseglove.media.probe import probe
+from wiseglove.settings import Settings
+from wiseglove.shot.edits import AddCover, AddPane, Corners, Edit, OutlineDraft, ShapePoints
+from wiseglove.shot.keys import as_points
+from wiseglove.shot.model import new_id
+from wiseglove.store import jobs, shots
+from wiseglove.store.database import Database
+from wiseglove.store.errors import StoreError
+from wiseglove.store.tables import IntakeRow, JobRow, ShotRow
+
+Tell = Callable[[str], None]
+MOVIE = "panel_tap.mp4"
+FIRST = 1001
+KEYED = (0, 8, 14, 20, 24, 28, 34, 40, 46, 51, 55, 61, 67, 74, 81, 88, 94, 99)
+"""Frames (0-based) on which the demo's covers are drawn."""
+PANE_KEYED = (0, 9, 18, 27, 36, 45, 54, 63, 72, 81, 90, 99)
+
+
+def render_footage(folder: Path, tell: Tell) -> Path:
+    """The movie, rendered if it is not there yet; truth lies beside it in truth/ (see `read_truth`)."""
+    movie = folder / MOVIE
+    if movie.exists():
+        return movie
+    tell("Rendering the demo footage, once (about two minutes) ...")
+    work = folder / "rendering"
+    shutil.rmtree(work, ignore_errors=True)
+    (work / "truth").mkdir(parents=True)
+    corners = {}
+    with (
+        MovieWriter(work / MOVIE, scene.WIDTH, scene.HEIGHT, Fraction(scene.RATE), quality=12) as writer,
+        ProcessPoolExecutor(2, mp_context=get_context("spawn")) as pool,
+    ):
+        for index, frame in enumerate(pool.map(footage.render, range(scene.FRAMES))):
+            writer.write(frame.plate)
+            corners[index] = frame.corners.tolist()
+            for name, alpha in frame.parts.items():
+                (work / "truth" / f"{name}.{FIRST + index}.png").write_bytes(png(alpha))
+            if index % 10 == 9:
+                tell(f"  {index + 1} of {scene.FRAMES} frames")
+    (work / "truth" / "corners.json").write_text(json.dumps(corners))
+    shutil.rmtree(folder / "truth", ignore_errors=True)
+    (work / "truth").rename(folder / "truth")
+    (work / MOVIE).rename(movie)
+    shutil.rmtree(work, ignore_errors=True)
+    return movie
+
+
+def read_truth(folder: Path, index: int) -> footage.Rendered:
+    """Exact truth of a frame (0-based) of rendered footage; its plate is left empty."""
+    parts = {
+        name: np.asarray(
+            cv2.imread(str(folder / "truth" / f"{name}.{FIRST + index}.png"), cv2.IMREAD_GRAYSCALE), np.uint8
+        )
+        for name in scene.PARTS
+    }
+    corners = json.loads((folder / "truth" / "corners.json").read_text())
+    return footage.Rendered(np.zeros((0, 0, 3), np.uint8), parts, np.array(corners[str(index)]))
+
+
+def install(database: Database, settings: Settings, folder: Path, tell: Tell) -> str | None:
+    """Put in the demo shot where there is no shot at all; returns its id, or None where there was one."""
+    with database.transaction() as session:
+        if session.query(ShotRow).first() is not None:
+            return None
+    movie = render_footage(folder, tell)
+    tell("Taking in the demo plate ...")
+    shot_id = take_in_movie(database, settings, movie, "Panel tap")
+    for edit in demo_edits(folder):
+        with database.transaction() as session:
+            revision = session.get_one(ShotRow, shot_id).revision
+            shots.remember(shots.apply(session, shot_id, revision, edit).after)
+    return shot_id
+
+
+def take_in_movie(database: Database, settings: Settings, movie: Path, name: str) -> str:
+    """A movie as a new shot, through the same work as an upload. Raises StoreError."""
+    settings.make_folders()
+    intake = new_id()
+    source = settings.intakes / intake / "source"
+    source.mkdir(parents=True)
+    shutil.copy2(movie, source / movie.name)
+    understood = probe([source / movie.name], settings.limits).model_copy(update={"name": name, "first": FIRST})
+    with database.transaction() as session:
+        digest = hashlib.sha256(movie.read_bytes()).hexdigest()
+        session.add(
+            IntakeRow(
+                id=intake,
+                purpose="plate",
+                state="decoding",
+                message="",
+                files={movie.name: {"size": movie.stat().st_size, "sha256": digest}},
+                understood=understood.model_dump(mode="json"),
+            )
+        )
+        session.flush()
+        job = jobs.add(session, "take-in", f"Decoding {name}", {}, None, intake).id
+    execute(database, settings, job, take_in.work, take_in.failed)
+    with database.transaction() as session:
+        row = session.get_one(JobRow, job)
+        if row.state != "done" or row.result is None:
+            raise StoreError(row.message)
+        return str(row.result["shot"])
+
+
+def demo_edits(folder: Path) -> list[Edit]:
+    """The demo's covers and pane as edits, each keyed at a handful of frames."""
+    shapes: dict[str, list[np.ndarray]] = {"Hand": [], "Index finger": []}
+    for index in KEYED:
+        shapes["Hand"].append(drawing.rest_of_hand(index, read_truth(folder, index)))
+        shapes["Index finger"].append(drawing.index_finger(index))
+    pane, hand, finger = "d0000000000a", "d0000000000b", "d0000000000c"
+    edits: list[Edit] = [
+        AddPane(type="add-pane", id=pane, frame=FIRST, corners=_corners(0), name="Panel screen"),
+        *(_shape(pane, index, np.pad(scene.screen_corners(index), ((0, 0), (0, 4)))) for index in PANE_KEYED[1:]),
+    ]
+    for outline_id, (name, keys) in zip((hand, finger), shapes.items(), strict=True):
+        draft = OutlineDraft(kinds=["smooth"] * len(keys[0]), points=as_points(keys[0]))
+        edits.append(AddCover(type="add-cover", outline_id=outline_id, frame=FIRST, outline=draft, name=name))
+        edits += [_shape(outline_id, index, shape) for index, shape in zip(KEYED[1:], keys[1:], strict=True)]
+    return edits
+
+
+def _corners(index: int) -> Corners:
+    a, b, c, d = ((float(x), float(y)) for x, y in scene.screen_corners(index))
+    return a, b, c, d
+
+
+def _shape(element: str, index: int, points: np.ndarray) -> ShapePoints:
+    rows = dict(enumerate(as_points(points)))
+    return ShapePoints(type="shape-points", element=element, frame=FIRST + index, points=rows)

@@ -1,0 +1,1 @@
+"""Open formats: one module a format, read and write."""

@@ -1,0 +1,1 @@
+"""Long work on the queue: decoding what came in, rendering deliveries."""

@@ -1,0 +1,153 @@
+"""Rendering a delivery: mattes, composite and pane corners in one zip with a manifest."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import os
+import re
+import zipfile
+from datetime import UTC, datetime
+from pathlib import Path
+from tempfile import TemporaryDirectory
+from typing import Any
+
+import numpy as np
+from pydantic import BaseModel
+
+from wiseglove.core.compositing.pane import FINAL
+from wiseglove.interchange import corners
+from wiseglove.jobs.run import Outcome, Run
+from wiseglove.media.encode import MovieWriter, png
+from wiseglove.shot.evaluate import points_at
+from wiseglove.shot.model import Cover, Shot
+from wiseglove.shot.render import FrameScene
+from wiseglove.store.pictures import ExactPictures
+
+
+class Order(BaseModel):
+    """What a delivery holds."""
+
+    matte: bool = True
+    each_cover: bool = False
+    composite: bool = True
+    corners: bool = True
+
+
+class Package:
+    """A zip that is being written, with a checksum of each of its files."""
+
+    def __init__(self, path: Path, top: str) -> None:
+        self._zip = zipfile.ZipFile(path, "w", zipfile.ZIP_STORED)
+        self._top = top
+        self.files: list[dict[str, Any]] = []
+
+    def add(self, name: str, data: bytes) -> None:
+        """Add a file and note its size and SHA-256."""
+        self._zip.writestr(f"{self._top}/{name}", data)
+        self.files.append({"name": name, "size": len(data), "sha256": hashlib.sha256(data).hexdigest()})
+
+    def close(self, manifest: dict[str, Any]) -> None:
+        """Write the manifest and finish."""
+        text = json.dumps({**manifest, "files": self.files}, indent=2, ensure_ascii=False)
+        self._zip.writestr(f"{self._top}/manifest.json", text)
+        self._zip.close()
+
+
+def file_name(name: str) -> str:
+    """A name that every file system takes."""
+    return re.sub(r"[^\w.-]+", "_", name, flags=re.UNICODE).strip("._") or "unnamed"
+
+
+def listing(shot: Shot, order: Order) -> list[str]:
+    """Names of what a delivery will hold, sequences as one line."""
+    base, plate = file_name(shot.settings.name), shot.plate
+    span = f"[{plate.first}-{plate.last}].png"
+    names = []
+    if order.matte:
+        names.append(f"matte/{base}_matte.{span}")
+    if order.each_cover:
+        names += [f"{folder}/{base}_{folder.split('/')[-1]}.{span}" for folder in _cover_folders(shot).values()]
+    if order.composite:
+        names.append(f"composite/{base}_composite.mp4")
+    if order.corners:
+        names += [f"corners/{name}.csv" for name in _pane_files(shot).values()]
+    return [*names, "manifest.json"]
+
+
+def _cover_folders(shot: Shot) -> dict[str, str]:
+    return {
+        cover.id: f"matte/{i:02d}_{file_name(cover.name)}"
+        for i, cover in enumerate((c for c in shot.covers if c.shown), start=1)
+    }
+
+
+def _pane_files(shot: Shot) -> dict[str, str]:
+    return {pane.id: f"{i:02d}_{file_name(pane.name)}" for i, pane in enumerate(shot.panes, start=1)}
+
+
+def work(run: Run) -> Outcome:
+    """Render every frame of the shot as it was when the delivery was ordered."""
+    shot = Shot.model_validate(run.payload["shot"], strict=False)
+    order = Order.model_validate(run.payload["order"])
+    base, plate = file_name(shot.settings.name), shot.plate
+    final = run.settings.deliveries / f"{run.job}.zip"
+    part = final.with_suffix(f".{run.attempt}.part")
+    pictures = ExactPictures(run.settings.media)
+    try:
+        package = Package(part, f"{base}_r{shot.revision}")
+        with TemporaryDirectory(dir=run.settings.deliveries) as scratch:
+            movie_path = Path(scratch) / "composite.mp4"
+            _render(run, shot, order, pictures, package, movie_path)
+            if order.composite:
+                package.add(f"composite/{base}_composite.mp4", movie_path.read_bytes())
+        if order.corners:
+            _add_corners(shot, package)
+        package.close(
+            {
+                "shot": shot.settings.name,
+                "revision": shot.revision,
+                "made": datetime.now(UTC).isoformat(timespec="seconds"),
+                "width": plate.width,
+                "height": plate.height,
+                "rate": f"{plate.rate_num}/{plate.rate_den}",
+                "frames": [plate.first, plate.last],
+                "mixing": shot.settings.mixing,
+            }
+        )
+        os.replace(part, final)
+    finally:
+        pictures.close()
+        part.unlink(missing_ok=True)
+    files = len(package.files) + 1
+    return Outcome(f"{files} files, {final.stat().st_size / 1e6:.1f} MB.", {"files": files})
+
+
+def _render(run: Run, shot: Shot, order: Order, pictures: ExactPictures, package: Package, movie_path: Path) -> None:
+    base, plate = file_name(shot.settings.name), shot.plate
+    movie = None
+    if order.composite:
+        movie = MovieWriter(movie_path, plate.width, plate.height, plate.rate, pixel_aspect=plate.pixel_aspect)
+    folders = _cover_folders(shot) if order.each_cover else {}
+    for frame in range(plate.first, plate.last + 1):
+        scene = FrameScene(shot, frame, pictures, 1.0, FINAL)
+        if order.matte:
+            package.add(f"matte/{base}_matte.{frame:04d}.png", png(scene.look("matte", scene.whole)))
+        for cover_id, folder in folders.items():
+            cover = shot.find(cover_id, Cover)
+            alone = scene.matte(scene.whole, covers=[cover] if cover else [])
+            pixels = np.round(alone * 255).astype(np.uint8)
+            package.add(f"{folder}/{base}_{folder.split('/')[-1]}.{frame:04d}.png", png(pixels))
+        if movie is not None:
+            movie.write(scene.look("composite", scene.whole))
+        run.progress(frame - plate.first + 1, plate.count)
+    if movie is not None:
+        movie.close()
+
+
+def _add_corners(shot: Shot, package: Package) -> None:
+    frames = np.arange(shot.plate.first, shot.plate.last + 1)
+    names = _pane_files(shot)
+    for pane in shot.panes:
+        table = corners.write(frames, points_at(pane, frames)[:, :, :2])
+        package.add(f"corners/{names[pane.id]}.csv", table.encode())

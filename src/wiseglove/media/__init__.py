@@ -1,0 +1,1 @@
+"""Pictures in and out: understanding files, exact decoding, display copies, encoding."""

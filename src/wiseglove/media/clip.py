@@ -1,0 +1,156 @@
+"""A clip on disk: its source files, display copies of every picture, and exact access to the source.
+
+    media/<id>/source/   the files as they came
+    media/<id>/full/     000000.jpg ...: every picture at its own size, for the viewer when it stands still
+    media/<id>/proxy/    the same at most 960 pixels wide, for playing and scrubbing
+    media/<id>/clip.json what is known about it (MediaInfo)
+
+Display copies are for looking; whatever is measured or delivered comes from the source.
+"""
+
+from __future__ import annotations
+
+import errno
+import shutil
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import cv2
+from numpy.typing import NDArray
+
+from wiseglove.core.compositing.colour import to_eight_bits
+from wiseglove.media import movie, stills
+from wiseglove.media.errors import MediaError
+from wiseglove.media.info import MediaInfo, Understood
+
+PROXY_WIDTH = 960
+Progress = Callable[[int, int], None]
+"""Called with pictures done and expected; raises to stop."""
+
+
+def full_path(folder: Path, number: int) -> Path:
+    """The display copy of a picture (0-based) at its own size."""
+    return folder / "full" / f"{number:06d}.jpg"
+
+
+def proxy_path(folder: Path, number: int) -> Path:
+    """The small display copy of a picture (0-based)."""
+    return folder / "proxy" / f"{number:06d}.jpg"
+
+
+def read_info(folder: Path) -> MediaInfo:
+    """What is known about a clip."""
+    return MediaInfo.model_validate_json((folder / "clip.json").read_bytes())
+
+
+def decode(source: Path, target: Path, understood: Understood, progress: Progress) -> MediaInfo:
+    """Make the display copies of the clip whose files are in `source` below `target`, clip.json last.
+
+    Raises MediaError; then, as when `progress` raises, `target` is removed.
+    """
+    try:
+        for name in ("full", "proxy"):
+            (target / name).mkdir(parents=True, exist_ok=True)
+        _check_room(target, understood)
+        decode_kind = _decode_movie if understood.kind == "movie" else _decode_files
+        info = decode_kind(source, target, understood, progress)
+        _write(target / "clip.json", info.model_dump_json().encode())
+        return info
+    except BaseException as error:
+        shutil.rmtree(target, ignore_errors=True)
+        if isinstance(error, OSError) and error.errno in (errno.ENOSPC, errno.EDQUOT, errno.EFBIG):
+            raise MediaError(
+                "The disk is full. What was decoded so far has been removed again; your files and all shots are as "
+                "they were. Make room on the server's disk, then try again."
+            ) from error
+        raise
+
+
+def _check_room(folder: Path, understood: Understood) -> None:
+    needed = int(understood.width * understood.height * understood.count * 0.35)
+    free = shutil.disk_usage(folder).free
+    if needed > free:
+        raise MediaError(
+            f"Decoding this plate needs about {needed / 1e9:.1f} GB, but only {free / 1e9:.1f} GB are free on the server's "
+            "disk. Nothing was taken in and all shots are as they were. Make room, then try again."
+        )
+
+
+def _decode_movie(source: Path, target: Path, understood: Understood, progress: Progress) -> MediaInfo:
+    index: list[int] = []
+    for frame in movie.frames(source / understood.files[0]):
+        pixels = movie.to_rgb(frame)
+        _check_size(pixels, understood, f"Picture {len(index) + 1}")
+        write_display(target, len(index), pixels)
+        index.append(int(frame.pts or 0))
+        progress(len(index), max(understood.count, len(index)))
+    notes = list(understood.notes)
+    if len(index) != understood.count:
+        notes.append(f"The file's own list speaks of {understood.count} pictures; {len(index)} can be seen.")
+    return MediaInfo(**understood.model_dump(exclude={"count", "notes"}), count=len(index), notes=notes, index=index)
+
+
+def _decode_files(source: Path, target: Path, understood: Understood, progress: Progress) -> MediaInfo:
+    last = -1
+    for picture, number in enumerate(understood.numbers):
+        if number != last:
+            path = source / understood.files[number]
+            pixels = stills.read_picture(path)
+            _check_size(pixels, understood, f"“{path.name}”")
+        write_display(target, picture, pixels)
+        last = number
+        progress(picture + 1, understood.count)
+    return MediaInfo(**understood.model_dump())
+
+
+def _check_size(pixels: NDArray[Any], understood: Understood, what: str) -> None:
+    if pixels.shape[:2] != (understood.height, understood.width):
+        raise MediaError(
+            f"{what} is {pixels.shape[1]}x{pixels.shape[0]}, the others are {understood.width}x{understood.height}. "
+            "Nothing was taken in. All frames of a plate need one size."
+        )
+
+
+def write_display(folder: Path, number: int, pixels: NDArray[Any]) -> None:
+    """Write both display copies of a picture (RGB or RGBA of any depth)."""
+    shown = cv2.cvtColor(to_eight_bits(pixels[..., :3]), cv2.COLOR_RGB2BGR)
+    sampling = [cv2.IMWRITE_JPEG_SAMPLING_FACTOR, cv2.IMWRITE_JPEG_SAMPLING_FACTOR_444]
+    _write(full_path(folder, number), _jpeg(shown, [cv2.IMWRITE_JPEG_QUALITY, 93, *sampling]))
+    height, width = shown.shape[:2]
+    if width > PROXY_WIDTH:
+        size = (PROXY_WIDTH, max(round(height * PROXY_WIDTH / width), 1))
+        shown = cv2.resize(shown, size, interpolation=cv2.INTER_AREA)
+    _write(proxy_path(folder, number), _jpeg(shown, [cv2.IMWRITE_JPEG_QUALITY, 85]))
+
+
+def _jpeg(pixels: NDArray[Any], flags: list[int]) -> bytes:
+    return cv2.imencode(".jpg", pixels, flags)[1].tobytes()
+
+
+def _write(path: Path, data: bytes) -> None:
+    with path.open("wb") as file:
+        file.write(data)
+
+
+class ClipReader:
+    """Exact pictures of a decoded clip, by 0-based number. Not for use by several threads at once."""
+
+    def __init__(self, folder: Path) -> None:
+        self.info = read_info(folder)
+        self._source = folder / "source"
+        self._movie: movie.MovieReader | None = None
+        if self.info.kind == "movie":
+            self._movie = movie.MovieReader(self._source / self.info.files[0], self.info.index)
+
+    def read(self, number: int) -> NDArray[Any]:
+        """RGB or RGBA, uint8, uint16 or float32 (display-encoded). Numbers beyond the ends hold the end pictures."""
+        number = min(max(number, 0), self.info.count - 1)
+        if self._movie is not None:
+            return self._movie.read(number)
+        return stills.read_picture(self._source / self.info.files[self.info.numbers[number]])
+
+    def close(self) -> None:
+        """Let go of the files."""
+        if self._movie is not None:
+            self._movie.close()

@@ -1,0 +1,54 @@
+"""What is known about a clip or a sequence."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from pydantic import BaseModel, Field
+
+MediaKind = Literal["movie", "sequence", "still"]
+
+
+class Limits(BaseModel):
+    """The largest plate that is taken in."""
+
+    width: int = 8192
+    height: int = 8192
+    frames: int = 20_000
+
+
+class Gap(BaseModel):
+    """Numbers that are missing in a sequence, both inclusive."""
+
+    first: int
+    last: int
+
+
+class Understood(BaseModel):
+    """What the files say of themselves; `files` are names in playing order."""
+
+    kind: MediaKind
+    name: str
+    files: list[str]
+    width: int
+    height: int
+    count: int
+    first: int = 1001
+    rate_num: int = 25
+    rate_den: int = 1
+    rate_known: bool = True
+    rate_varies: bool = False
+    pixel_aspect: float = 1.0
+    bit_depth: int = 8
+    floating: bool = False
+    alpha: bool = False
+    codec: str = ""
+    gaps: list[Gap] = []
+    notes: list[str] = []
+    numbers: list[int] = Field(default=[], description="for pictures: which file each frame comes from")
+
+
+class MediaInfo(Understood):
+    """A clip that has been decoded."""
+
+    index: list[int] = Field(default=[], description="for a movie, each picture's timestamp in stream units")

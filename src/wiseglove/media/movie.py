@@ -1,0 +1,181 @@
+"""Movies: exact frames in presentation order, whatever the coding order, and random access to them."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from fractions import Fraction
+from pathlib import Path
+from typing import Any
+
+import av
+import numpy as np
+from av.video.frame import VideoFrame
+from av.video.reformatter import ColorRange, Colorspace
+from av.video.stream import VideoStream
+from numpy.typing import NDArray
+
+from wiseglove.media.errors import MediaError
+from wiseglove.media.info import Understood
+
+SUFFIXES = {".mp4", ".m4v", ".mov", ".webm", ".mkv"}
+UNSPECIFIED = 2
+"""Colour space and primaries code "unspecified" (ITU-T H.273)."""
+
+
+def _unreadable(path: Path, why: str) -> MediaError:
+    return MediaError(
+        f"“{path.name}” cannot be read as a movie: {why}. Nothing was taken in and all shots are as they were. "
+        "Copy or export the file again."
+    )
+
+
+def open_movie(path: Path) -> tuple[Any, VideoStream]:
+    """The container and its first picture stream. Raises MediaError."""
+    if path.stat().st_size == 0:
+        raise MediaError(f"“{path.name}” is empty. Nothing was taken in. Copy or export it again.")
+    try:
+        container = av.open(str(path))
+    except (av.FFmpegError, ValueError) as error:
+        raise _unreadable(path, "it is damaged, cut short, or not a movie at all") from error
+    if not container.streams.video:
+        container.close()
+        raise _unreadable(path, "it holds no pictures")
+    stream = container.streams.video[0]
+    stream.thread_type = "AUTO"
+    return container, stream
+
+
+def probe_movie(path: Path) -> Understood:
+    """What a movie says of itself. Counts its pictures from the packets, without decoding all of them."""
+    container, stream = open_movie(path)
+    with container:
+        try:
+            times = sorted(p.pts for p in container.demux(stream) if p.pts is not None and not p.is_discard)
+            container.seek(0, stream=stream)
+            head = next(container.decode(stream))
+        except (av.FFmpegError, StopIteration, ValueError) as error:
+            raise _unreadable(path, "not one picture in it can be decoded") from error
+        rate = stream.average_rate or stream.guessed_rate or Fraction(25)
+        steps = np.diff(np.array(times, np.float64)) * float(stream.time_base or 1)
+        varies = _varies(steps, float(rate), float(stream.time_base or 0))
+        notes = []
+        if varies:
+            slow, fast = 1 / steps.max(), 1 / max(steps.min(), 1e-6)
+            notes.append(
+                f"The rate varies from {slow:.2f} to {fast:.2f} frames a second. Frame n is the n-th picture of the "
+                f"file, and playback uses the mean rate, {float(rate):.3f}."
+            )
+        if head.interlaced_frame:
+            notes.append("The pictures are interlaced; both fields stay in one frame.")
+        turned = _quarter_turns(head)
+        if turned:
+            notes.append("The file asks to be turned, and is.")
+        width, height = (head.height, head.width) if turned % 2 else (head.width, head.height)
+        aspect = stream.sample_aspect_ratio or Fraction(1)
+        component = head.format.components
+        return Understood(
+            kind="movie",
+            name=path.stem,
+            files=[path.name],
+            width=width,
+            height=height,
+            count=len(times),
+            rate_num=rate.numerator,
+            rate_den=rate.denominator,
+            rate_varies=varies,
+            pixel_aspect=float(aspect) if aspect else 1.0,
+            bit_depth=max(c.bits for c in component),
+            alpha=any(c.is_alpha for c in component),
+            codec=stream.codec_context.name,
+            notes=notes,
+        )
+
+
+def _varies(steps: NDArray[np.float64], rate: float, tick: float) -> bool:
+    """Whether picture times differ by more than the container's rounding and 2 % of a frame."""
+    if len(steps) < 2:
+        return False
+    return bool(np.ptp(steps) > 2 * tick + 0.02 / rate)
+
+
+def frames(path: Path) -> Iterator[VideoFrame]:
+    """Every picture of a movie in presentation order. Raises MediaError at the first damaged one."""
+    container, stream = open_movie(path)
+    number = 0
+    with container:
+        try:
+            for frame in container.decode(stream):
+                if frame.is_corrupt:
+                    raise _unreadable(path, f"picture {number + 1} is damaged")
+                yield frame
+                number += 1
+        except av.FFmpegError as error:
+            raise _unreadable(path, f"picture {number + 1} is damaged") from error
+    if number == 0:
+        raise _unreadable(path, "not one picture in it can be decoded")
+
+
+def _quarter_turns(frame: VideoFrame) -> int:
+    return round(frame.rotation / 90) % 4
+
+
+def to_rgb(frame: VideoFrame) -> NDArray[Any]:
+    """A decoded frame as RGB or RGBA, uint8 or (deeper than 8 bit) uint16, turned upright.
+
+    The matrix is the one that the file names; unnamed it is BT.709 from 720 lines up and BT.601 below
+    (common practice, no source).
+    """
+    deep = max(c.bits for c in frame.format.components) > 8
+    alpha = any(c.is_alpha for c in frame.format.components)
+    target = ("rgba64le" if alpha else "rgb48le") if deep else ("rgba" if alpha else "rgb24")
+    space = frame.colorspace
+    if frame.format.is_rgb or frame.format.name == target:
+        converted = frame.reformat(format=target)
+    else:
+        if space in (Colorspace.DEFAULT, UNSPECIFIED):
+            space = Colorspace.ITU709 if frame.height >= 720 else Colorspace.ITU601
+        full = frame.color_range == ColorRange.JPEG or frame.format.name.startswith("yuvj")
+        converted = frame.reformat(
+            format=target,
+            src_colorspace=space,
+            dst_colorspace=space,
+            src_color_range=ColorRange.JPEG if full else ColorRange.MPEG,
+            dst_color_range=ColorRange.JPEG,
+        )
+    pixels = converted.to_ndarray()
+    turns = _quarter_turns(frame)
+    return np.ascontiguousarray(np.rot90(pixels, turns)) if turns else np.asarray(pixels)
+
+
+class MovieReader:
+    """Random access to a movie's pictures by number, through its index of timestamps.
+
+    Reading on from the last picture decodes only the next one; anything else seeks to the key picture before.
+    Not for use by several threads at once.
+    """
+
+    def __init__(self, path: Path, index: list[int]) -> None:
+        self._path, self._index = path, index
+        self._container, self._stream = open_movie(path)
+        self._decoded: Iterator[VideoFrame] = iter(self._container.decode(self._stream))
+        self._next = 0
+
+    def read(self, number: int) -> NDArray[Any]:
+        """Picture `number` (0-based) as by `to_rgb`. Raises MediaError."""
+        if not 0 <= number < len(self._index):
+            raise MediaError(f"“{self._path.name}” has no picture {number + 1}.")
+        try:
+            if not self._next <= number < self._next + 24:
+                self._container.seek(self._index[number], stream=self._stream)
+                self._decoded = iter(self._container.decode(self._stream))
+            for frame in self._decoded:
+                if frame.pts is not None and frame.pts >= self._index[number]:
+                    self._next = number + 1
+                    return to_rgb(frame)
+        except av.FFmpegError as error:
+            raise _unreadable(self._path, f"picture {number + 1} is damaged") from error
+        raise _unreadable(self._path, f"picture {number + 1} is missing")
+
+    def close(self) -> None:
+        """Let go of the file."""
+        self._container.close()

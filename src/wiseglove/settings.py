@@ -1,0 +1,50 @@
+"""Where things are and how large they may be; read from the environment (WISEGLOVE_...)."""
+
+from __future__ import annotations
+
+from functools import lru_cache
+from pathlib import Path
+
+from pydantic_settings import BaseSettings, SettingsConfigDict
+
+from wiseglove.media.info import Limits
+
+
+class Settings(BaseSettings):
+    """Settings of a server or worker."""
+
+    model_config = SettingsConfigDict(env_prefix="WISEGLOVE_", env_nested_delimiter="__")
+
+    database_url: str = "postgresql://wiseglove@127.0.0.1:5432/wiseglove"
+    files: Path = Path(".run/files")
+    """Clips, intakes and deliveries live below it."""
+    page: Path = Path("web/dist")
+    limits: Limits = Limits()
+    largest_file: int = 64_000_000_000
+    """Bytes of one uploaded file."""
+
+    @property
+    def media(self) -> Path:
+        """Decoded clips."""
+        return self.files / "media"
+
+    @property
+    def intakes(self) -> Path:
+        """Files that are just being taken in."""
+        return self.files / "intakes"
+
+    @property
+    def deliveries(self) -> Path:
+        """Finished packages."""
+        return self.files / "deliveries"
+
+    def make_folders(self) -> None:
+        """Make what is missing."""
+        for folder in (self.media, self.intakes, self.deliveries):
+            folder.mkdir(parents=True, exist_ok=True)
+
+
+@lru_cache(maxsize=1)
+def get_settings() -> Settings:
+    """The process's settings."""
+    return Settings()

@@ -1,0 +1,55 @@
+"""On which frames the pictures of a shot differ after an edit."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from wiseglove.shot.evaluate import points_at
+from wiseglove.shot.model import Cover, Element, Outline, Pane, Settings, Shot
+
+Span = tuple[int, int]
+_DRAWN_ONLY = {"name", "colour", "locked"}
+"""Attributes that no picture depends on."""
+
+
+def changed_frames(before: Shot, after: Shot) -> Span | None:
+    """First and last frame on which a matte or composite may differ; None where none does."""
+    spans: list[Span] = []
+    whole = (after.plate.first, after.plate.last)
+    for element_id in before.elements.keys() | after.elements.keys():
+        old, new = before.elements.get(element_id), after.elements.get(element_id)
+        if old is new:
+            continue
+        span = _span(old, new, whole)
+        if span is not None:
+            spans.append(span)
+    if not spans:
+        return None
+    return min(s[0] for s in spans), max(s[1] for s in spans)
+
+
+def _span(old: Element | None, new: Element | None, whole: Span) -> Span | None:
+    if isinstance(old, Settings) and isinstance(new, Settings):
+        return None if old.model_copy(update={"name": new.name}) == new else whole
+    if isinstance(old, Cover) and isinstance(new, Cover):
+        same = old.model_dump(exclude=_DRAWN_ONLY) == new.model_dump(exclude=_DRAWN_ONLY)
+        return None if same else whole
+    both_panes = isinstance(old, Pane) and isinstance(new, Pane)
+    if isinstance(old, Pane) and isinstance(new, Pane):
+        pictured = _DRAWN_ONLY | {"keys"}
+        if old.model_dump(exclude=pictured) != new.model_dump(exclude=pictured):
+            return whole
+    if both_panes or (isinstance(old, Outline) and isinstance(new, Outline) and old.kinds == new.kinds):
+        assert isinstance(old, Outline | Pane)
+        assert isinstance(new, Outline | Pane)
+        return _moved(old, new, whole)
+    return whole
+
+
+def _moved(old: Outline | Pane, new: Outline | Pane, whole: Span) -> Span | None:
+    frames = np.arange(whole[0], whole[1] + 1)
+    differs = np.abs(points_at(old, frames) - points_at(new, frames)).max(axis=(1, 2)) > 1e-6
+    if not differs.any():
+        return None
+    at = frames[differs]
+    return int(at[0]), int(at[-1])

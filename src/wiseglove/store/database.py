@@ -1,0 +1,43 @@
+"""Connections and migrations."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+from alembic import command
+from alembic.config import Config
+from sqlalchemy import Engine, create_engine
+from sqlalchemy.orm import Session, sessionmaker
+
+
+def make_engine(url: str) -> Engine:
+    """An engine on psycopg 3 for a postgresql:// URL."""
+    return create_engine(url.replace("postgresql://", "postgresql+psycopg://", 1), pool_size=8, pool_pre_ping=True)
+
+
+def migrate(url: str) -> None:
+    """Bring the database to the newest schema."""
+    config = Config()
+    config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
+    config.attributes["url"] = url
+    command.upgrade(config, "head")
+
+
+class Database:
+    """Hands out transactions."""
+
+    def __init__(self, url: str) -> None:
+        self.engine = make_engine(url)
+        self._sessions = sessionmaker(self.engine, expire_on_commit=False)
+
+    @contextmanager
+    def transaction(self) -> Iterator[Session]:
+        """A session that commits at the end, or rolls back when something is raised."""
+        with self._sessions.begin() as session:
+            yield session
+
+    def close(self) -> None:
+        """Close all connections."""
+        self.engine.dispose()

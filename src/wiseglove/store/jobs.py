@@ -1,0 +1,121 @@
+"""Rows of long work, and the notices that tell pages about them."""
+
+from __future__ import annotations
+
+import json
+from datetime import UTC, datetime
+from typing import Any
+
+from pydantic import BaseModel
+from sqlalchemy import select, text, update
+from sqlalchemy.orm import Session
+
+from wiseglove.shot.model import new_id
+from wiseglove.store.errors import NotFoundError
+from wiseglove.store.tables import JobRow
+
+CHANNEL = "wiseglove"
+
+
+class Job(BaseModel):
+    """Long work as a page sees it."""
+
+    id: str
+    kind: str
+    title: str
+    shot: str | None
+    intake: str | None
+    state: str
+    done: int
+    total: int
+    message: str
+    result: dict[str, Any] | None
+
+
+def as_job(row: JobRow) -> Job:
+    """A row as a page sees it."""
+    return Job.model_validate(row, from_attributes=True)
+
+
+def announce(session: Session, topic: str, body: dict[str, Any]) -> None:
+    """Tell all pages, when the transaction commits."""
+    payload = json.dumps({"topic": topic, **body})
+    session.execute(text("select pg_notify(:channel, :payload)"), {"channel": CHANNEL, "payload": payload})
+
+
+def add(
+    session: Session, kind: str, title: str, payload: dict[str, Any], shot: str | None, intake: str | None
+) -> JobRow:
+    """A new queued job."""
+    row = JobRow(
+        id=new_id(), kind=kind, title=title, payload=payload, shot=shot, intake=intake, state="queued", message="",
+        done=0, total=0, stop=False, attempt=0,
+    )  # fmt: skip
+    session.add(row)
+    session.flush()
+    announce(session, "job", as_job(row).model_dump())
+    return row
+
+
+def get(session: Session, job_id: str) -> JobRow:
+    """A job's row. Raises NotFoundError."""
+    row = session.get(JobRow, job_id)
+    if row is None:
+        raise NotFoundError("This job does not exist any more.")
+    return row
+
+
+def begin(session: Session, job_id: str) -> JobRow | None:
+    """Start an attempt; None where the job has ended or is not wanted any more."""
+    row = session.scalars(select(JobRow).where(JobRow.id == job_id).with_for_update()).first()
+    if row is None or row.state in ("done", "failed", "cancelled"):
+        return None
+    row.attempt += 1
+    row.state = "running"
+    announce(session, "job", as_job(row).model_dump())
+    return row
+
+
+def advance(session: Session, job_id: str, attempt: int, done: int, total: int) -> bool:
+    """Store progress; False where this attempt should stop (stopped by hand, or overtaken by a later one)."""
+    row = session.scalars(
+        update(JobRow)
+        .where(JobRow.id == job_id, JobRow.attempt == attempt, JobRow.state == "running", ~JobRow.stop)
+        .values(done=done, total=total)
+        .returning(JobRow)
+    ).first()
+    if row is None:
+        return False
+    announce(session, "job", as_job(row).model_dump())
+    return True
+
+
+def end(
+    session: Session, job_id: str, attempt: int, state: str, message: str, result: dict[str, Any] | None = None
+) -> bool:
+    """End an attempt; False where a later attempt has taken over, whose results count instead."""
+    values: dict[str, Any] = {"state": state, "message": message, "result": result, "ended_at": datetime.now(UTC)}
+    if state == "done":
+        values["done"] = JobRow.total
+    row = session.scalars(
+        update(JobRow)
+        .where(JobRow.id == job_id, JobRow.attempt == attempt, JobRow.state == "running")
+        .values(**values)
+        .returning(JobRow)
+    ).first()
+    if row is None:
+        return False
+    announce(session, "job", as_job(row).model_dump())
+    return True
+
+
+def ask_to_stop(session: Session, job_id: str) -> JobRow:
+    """Cancel a job: at once while it waits, at its next step while it runs."""
+    row = session.scalars(select(JobRow).where(JobRow.id == job_id).with_for_update()).first()
+    if row is None:
+        raise NotFoundError("This job does not exist any more.")
+    row.stop = True
+    if row.state == "queued":
+        row.state, row.message, row.ended_at = "cancelled", "Cancelled before it began.", datetime.now(UTC)
+        announce(session, "job", as_job(row).model_dump())
+    return row

@@ -1,0 +1,147 @@
+"""Where a scene gets its pictures from: the clips in the media folder."""
+
+from __future__ import annotations
+
+from collections import OrderedDict
+from functools import lru_cache
+from pathlib import Path
+from threading import Lock
+from typing import Any
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from wiseglove.core.compositing.chart import build_chart
+from wiseglove.core.compositing.colour import Linear, Picture, to_working
+from wiseglove.media import clip
+from wiseglove.media.errors import MediaError
+from wiseglove.shot.model import Insert, Plate
+
+
+@lru_cache(maxsize=2)
+def _chart(linear: bool) -> Linear:
+    return to_working(build_chart(), linear)
+
+
+def _premultiplied(picture: Picture, linear: bool) -> Linear:
+    """An encoded RGB or straight-alpha RGBA picture as working values, alpha premultiplied."""
+    working = to_working(picture[..., :3], linear)
+    if picture.shape[2] == 3:
+        return working
+    alpha = to_working(picture[..., 3], False)[..., None]
+    return np.concatenate([working * alpha, alpha], axis=2)
+
+
+class _Held:
+    """A few inserts in working values."""
+
+    def __init__(self, size: int) -> None:
+        self._items: OrderedDict[tuple[str, int, bool], Linear] = OrderedDict()
+        self._size, self._lock = size, Lock()
+
+    def get(self, key: tuple[str, int, bool]) -> Linear | None:
+        with self._lock:
+            found = self._items.get(key)
+            if found is not None:
+                self._items.move_to_end(key)
+            return found
+
+    def put(self, key: tuple[str, int, bool], value: Linear) -> None:
+        with self._lock:
+            self._items[key] = value
+            while len(self._items) > self._size:
+                self._items.popitem(last=False)
+
+
+def _number(insert: Insert, frame: int, count: int) -> int:
+    return min(max(frame - (insert.start or 0), 0), count - 1)
+
+
+class DisplayPictures:
+    """Display copies, for the viewer: quick, not exact. Safe for use by several threads."""
+
+    def __init__(self, media: Path) -> None:
+        self._media = media
+        self._held = _Held(12)
+
+    def plate(self, plate: Plate, frame: int, width: int, height: int) -> Picture:
+        """The smallest display copy that is large enough, brought to width x height."""
+        folder, number = self._media / plate.media, frame - plate.first
+        path = clip.proxy_path if width <= clip.PROXY_WIDTH else clip.full_path
+        return _resized(_read(path(folder, number)), width, height)
+
+    def insert(self, insert: Insert, frame: int, linear: bool) -> Linear:
+        """The chart, or the clip's picture on that frame."""
+        if insert.source == "chart" or insert.media is None:
+            return _chart(linear)
+        folder = self._media / insert.media
+        info = clip.read_info(folder)
+        number = _number(insert, frame, info.count)
+        key = (insert.media, number, linear)
+        found = self._held.get(key)
+        if found is None:
+            found = (
+                self._exact_insert(folder, number, linear) if info.alpha else _display_insert(folder, number, linear)
+            )
+            self._held.put(key, found)
+        return found
+
+    @staticmethod
+    def _exact_insert(folder: Path, number: int, linear: bool) -> Linear:
+        """Display copies hold no alpha, so a picture with one is read from its source."""
+        reader = clip.ClipReader(folder)
+        try:
+            return _premultiplied(reader.read(number), linear)
+        finally:
+            reader.close()
+
+
+def _display_insert(folder: Path, number: int, linear: bool) -> Linear:
+    return to_working(_read(clip.full_path(folder, number)), linear)
+
+
+def _read(path: Path) -> NDArray[np.uint8]:
+    pixels = cv2.imdecode(np.fromfile(path, np.uint8), cv2.IMREAD_COLOR_RGB) if path.exists() else None
+    if pixels is None:
+        raise MediaError(
+            "A picture of this clip is missing on the server's disk. The shot's covers and panes are safe. "
+            "Take the clip in again."
+        )
+    return np.asarray(pixels, np.uint8)
+
+
+def _resized(pixels: NDArray[Any], width: int, height: int) -> NDArray[Any]:
+    if pixels.shape[:2] == (height, width):
+        return pixels
+    return np.asarray(cv2.resize(pixels, (width, height), interpolation=cv2.INTER_AREA))
+
+
+class ExactPictures:
+    """The sources themselves, for deliveries. For one thread; `close` it."""
+
+    def __init__(self, media: Path) -> None:
+        self._media = media
+        self._readers: dict[str, clip.ClipReader] = {}
+
+    def _reader(self, clip_id: str) -> clip.ClipReader:
+        if clip_id not in self._readers:
+            self._readers[clip_id] = clip.ClipReader(self._media / clip_id)
+        return self._readers[clip_id]
+
+    def plate(self, plate: Plate, frame: int, width: int, height: int) -> Picture:
+        """The plate's own pixels, RGB."""
+        return _resized(self._reader(plate.media).read(frame - plate.first)[..., :3], width, height)
+
+    def insert(self, insert: Insert, frame: int, linear: bool) -> Linear:
+        """The chart, or the clip's own pixels on that frame."""
+        if insert.source == "chart" or insert.media is None:
+            return _chart(linear)
+        reader = self._reader(insert.media)
+        return _premultiplied(reader.read(_number(insert, frame, reader.info.count)), linear)
+
+    def close(self) -> None:
+        """Let go of all files."""
+        for reader in self._readers.values():
+            reader.close()
+        self._readers.clear()

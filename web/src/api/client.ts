@@ -1,0 +1,75 @@
+import createClient, { type Middleware } from "openapi-fetch";
+import { toast } from "sonner";
+
+import type { components, paths } from "./schema";
+
+type Schemas = components["schemas"];
+export type ShotState = Schemas["ShotState"];
+export type ShotChange = Schemas["ShotChange"];
+export type ShotCard = Schemas["ShotCard"];
+export type Element = ShotState["elements"][string];
+export type Settings = Extract<Element, { kind?: "settings" }>;
+export type Cover = Schemas["Cover"];
+export type Outline = Schemas["Outline"];
+export type Pane = Schemas["Pane"];
+export type Plate = Schemas["Plate"];
+export type Geometry = Schemas["Geometry"];
+export type Edit = Schemas["EditRequest"]["edit"];
+export type Job = Schemas["Job"];
+export type Intake = Schemas["Intake"];
+export type Understood = Schemas["Understood"];
+export type Correction = Schemas["Correction"];
+export type Order = Schemas["Order"];
+export type ClipCard = Schemas["ClipCard"];
+export type PointKind = "corner" | "smooth" | "free";
+export type Ease = "smooth" | "linear" | "hold";
+
+/** An answer of the server that is not what was asked for; `message` is meant for people. */
+export class Problem extends Error {
+  constructor(
+    message: string,
+    readonly status: number,
+    readonly body: Record<string, unknown> = {},
+  ) {
+    super(message);
+  }
+}
+
+const NOT_REACHED =
+  "The server cannot be reached. What was saved is safe; check that it still runs, then try again.";
+
+/** Turns an answer that is not 2xx into a Problem. */
+export async function problemOf(response: Response): Promise<Problem> {
+  try {
+    const body = (await response.json()) as { message?: string };
+    return new Problem(body.message ?? `The server answered ${response.status}.`, response.status, body);
+  } catch {
+    return new Problem(
+      response.status >= 500 ? NOT_REACHED : `The server answered ${response.status}.`,
+      response.status,
+    );
+  }
+}
+
+const refuse: Middleware = {
+  async onResponse({ response }) {
+    if (!response.ok) throw await problemOf(response);
+    return response;
+  },
+  onError({ error }) {
+    return error instanceof Problem ? error : new Problem(NOT_REACHED, 0);
+  },
+};
+
+export const api = createClient<paths>({ baseUrl: "" });
+api.use(refuse);
+
+/** The data of an answer that the middleware has let through (openapi-fetch widens tuples, hence the type's name). */
+export async function data<T>(answer: Promise<{ data?: unknown }>): Promise<T> {
+  return (await answer).data as T;
+}
+
+/** Tell the artist what went wrong. */
+export function tell(error: unknown) {
+  toast(error instanceof Error ? error.message : String(error));
+}

@@ -1,0 +1,48 @@
+import { useQueryClient } from "@tanstack/react-query";
+import { useEffect } from "react";
+
+import type { Job } from "./client";
+
+export type Notice =
+  | { topic: "hello" }
+  | ({ topic: "job" } & Job)
+  | { topic: "shot"; shot: string; revision: number }
+  | { topic: "shots" }
+  | { topic: "clips"; shot: string };
+
+const listeners = new Set<(notice: Notice) => void>();
+
+/** Be told of every notice of the server while mounted. */
+export function useNotice(listener: (notice: Notice) => void) {
+  useEffect(() => {
+    listeners.add(listener);
+    return () => void listeners.delete(listener);
+  }, [listener]);
+}
+
+/** One stream of notices for the whole page; keeps the cached lists fresh. */
+export function useEvents() {
+  const queries = useQueryClient();
+  useEffect(() => {
+    const stream = new EventSource("/api/events");
+    stream.onmessage = (event: MessageEvent<string>) => {
+      const notice = JSON.parse(event.data) as Notice;
+      if (notice.topic === "hello") void queries.invalidateQueries({ queryKey: ["jobs"] });
+      if (notice.topic === "job") {
+        queries.setQueriesData<Job[]>({ queryKey: ["jobs"] }, (old) => merged(old, notice));
+        if (notice.state !== "running") void queries.invalidateQueries({ queryKey: ["intakes"] });
+      }
+      if (notice.topic === "shots" || notice.topic === "shot")
+        void queries.invalidateQueries({ queryKey: ["shots"] });
+      if (notice.topic === "clips") void queries.invalidateQueries({ queryKey: ["clips", notice.shot] });
+      listeners.forEach((listener) => listener(notice));
+    };
+    return () => stream.close();
+  }, [queries]);
+}
+
+function merged(old: Job[] | undefined, job: Job): Job[] {
+  if (!old) return [job];
+  const known = old.some((o) => o.id === job.id);
+  return known ? old.map((o) => (o.id === job.id ? job : o)) : [job, ...old];
+}

@@ -1,0 +1,96 @@
+import { Dialog, DialogPanel, DialogTitle } from "@headlessui/react";
+import { useSyncExternalStore } from "react";
+import { useHotkeys } from "react-hotkeys-hook";
+
+let shown = false;
+const listeners = new Set<() => void>();
+
+function show(next: boolean) {
+  shown = next;
+  listeners.forEach((listener) => listener());
+}
+
+/** Open the sheet of keys and gestures. */
+export const openKeys = () => show(true);
+
+const GROUPS: { title: string; keys: [string, string][] }[] = [
+  {
+    title: "Time",
+    keys: [
+      ["A  D", "one frame back, on"],
+      ["Shift A  D", "ten frames back, on"],
+      ["Q  E", "key before, after"],
+      ["Space", "play, pause"],
+      ["K", "set a key here"],
+    ],
+  },
+  {
+    title: "Looking",
+    keys: [
+      ["1 2 3 4", "plate, matte, cut-out, composite"],
+      ["Wheel", "zoom at the pointer"],
+      ["Space drag", "pan; also the middle button"],
+      ["F  0", "fit, 100 %"],
+      ["H", "hold to hide the drawing"],
+    ],
+  },
+  {
+    title: "Drawing",
+    keys: [
+      ["P", "pen: click a corner, drag a smooth point"],
+      ["N", "pane: click the four corners"],
+      ["Enter", "close the outline; so does its first point"],
+      ["Backspace", "take the last point back"],
+      ["Escape", "give up"],
+    ],
+  },
+  {
+    title: "Shaping",
+    keys: [
+      ["S", "select and shape"],
+      ["Drag", "point, handle, curve, or the whole from inside"],
+      ["Shift click", "one more point; drag a box for several"],
+      ["Alt drag", "handle: break it; point: draw new handles"],
+      ["Double click", "curve: add a point; point: corner or smooth"],
+      ["Arrows", "nudge 1 px; Shift 10, Alt 0.1"],
+      ["Delete", "keys, points, or the cover"],
+      ["Ctrl Z", "undo; with Shift, redo"],
+    ],
+  },
+];
+
+/** The shortcut sheet, opened with "?". */
+export function KeysSheet() {
+  const open = useSyncExternalStore(
+    (listener) => {
+      listeners.add(listener);
+      return () => void listeners.delete(listener);
+    },
+    () => shown,
+  );
+  useHotkeys("shift+slash, shift+?, ?", () => show(!shown), { useKey: true });
+  return (
+    <Dialog open={open} onClose={() => show(false)} className="relative z-30">
+      <div className="fixed inset-0 flex items-center justify-center bg-[#0007] p-8">
+        <DialogPanel className="w-[860px] rounded-md border border-line bg-cloth px-8 py-6">
+          <DialogTitle className="mb-4 text-[17px] font-semibold">Keys and gestures</DialogTitle>
+          <div className="grid grid-cols-2 gap-x-10 gap-y-5">
+            {GROUPS.map((group) => (
+              <section key={group.title}>
+                <h3 className="mb-1 font-semibold text-teal">{group.title}</h3>
+                <dl className="grid grid-cols-[104px_minmax(0,1fr)] gap-y-0.5">
+                  {group.keys.map(([key, does]) => (
+                    <div key={key} className="contents">
+                      <dt className="whitespace-pre">{key}</dt>
+                      <dd className="text-ink-soft">{does}</dd>
+                    </div>
+                  ))}
+                </dl>
+              </section>
+            ))}
+          </div>
+        </DialogPanel>
+      </div>
+    </Dialog>
+  );
+}

@@ -1,0 +1,78 @@
+import { useQuery } from "@tanstack/react-query";
+import { useCallback, useEffect, useRef, useState } from "react";
+
+import { api, data, type ShotState } from "../../api/client";
+import { useNotice, type Notice } from "../../api/events";
+import { Button } from "../../ui/Button";
+import { useView } from "../../viewer/view";
+import { Viewer } from "../../viewer/Viewer";
+import { adopt, bench, setBench, useBench } from "./bench";
+import { DepthPanel } from "./DepthPanel";
+import { DetailsPanel } from "./DetailsPanel";
+import { FrameStrip } from "./FrameStrip";
+import { LookBar } from "./LookBar";
+import { catchUp } from "./send";
+import { ToolRail } from "./ToolRail";
+import { TopBar } from "./TopBar";
+import { useWorkbenchKeys } from "./useWorkbenchKeys";
+
+/** The page on which a shot is worked on. */
+export function Workbench({ id }: { id: string }) {
+  const loaded = useBench((b) => b.shot?.id === id);
+  const [pointer, setPointer] = useState<[number, number] | null>(null);
+  const asked = useRef(performance.now());
+  useWorkbenchKeys();
+
+  const query = useQuery({
+    queryKey: ["shot", id],
+    queryFn: () => data<ShotState>(api.GET("/api/shots/{shot_id}", { params: { path: { shot_id: id } } })),
+    gcTime: 0,
+    staleTime: Infinity,
+  });
+  useEffect(() => {
+    if (!query.data) return;
+    adopt(query.data);
+    const { plate } = query.data;
+    useView.getState().setPlate(plate.width, plate.height, plate.pixel_aspect ?? 1);
+    performance.measure("open", { start: asked.current, end: performance.now() });
+  }, [query.data]);
+  useEffect(
+    () => () =>
+      setBench({ shot: null, playing: false, draft: null, drag: null, selected: null, active: null }),
+    [],
+  );
+
+  useNotice(
+    useCallback((notice: Notice) => {
+      const { shot } = bench();
+      if (notice.topic === "shot" && notice.shot === shot?.id && notice.revision > shot.revision)
+        void catchUp(notice.revision);
+    }, []),
+  );
+
+  if (query.error)
+    return (
+      <main className="mx-auto max-w-lg p-10">
+        <p className="mb-4">{query.error.message}</p>
+        <Button onClick={() => void query.refetch()}>Try again</Button> <a href="/">Go to the shots</a>
+      </main>
+    );
+  if (!loaded) return <main className="p-10 text-ink-soft">Opening the shot …</main>;
+  return (
+    <div className="grid h-full min-h-0 grid-rows-[44px_minmax(0,1fr)_auto]">
+      <TopBar />
+      <div className="grid min-h-0 grid-cols-[52px_minmax(0,1fr)_296px]">
+        <ToolRail />
+        <section className="flex min-h-0 min-w-0 flex-col" aria-label="Viewer">
+          <Viewer shot={id} onPointer={setPointer} />
+          <LookBar pointer={pointer} />
+        </section>
+        <aside className="flex min-h-0 flex-col border-l border-line">
+          <DepthPanel />
+          <DetailsPanel />
+        </aside>
+      </div>
+      <FrameStrip />
+    </div>
+  );
+}

@@ -1,0 +1,150 @@
+import { useEffect } from "react";
+import { useHotkeys } from "react-hotkeys-hook";
+
+import type { Edit } from "../../api/client";
+import { commitShape, closePen } from "../../viewer/tools";
+import { count, moved } from "../../viewer/shape";
+import { useView } from "../../viewer/view";
+import { bench, goTo, keyFrames, setBench, shapeOf } from "./bench";
+import { LOOKS } from "./LookBar";
+import { redo, send, undo } from "./send";
+import { takeTool } from "./ToolRail";
+
+/** To the key before (-1) or after (1) this frame: of what is selected, else of everything. */
+export function goToKey(way: -1 | 1, asked: number) {
+  const b = bench();
+  const ids = b.active ? [b.active] : Object.keys(b.tracks);
+  const frames = ids.flatMap((id) => keyFrames(b, id));
+  const beyond = frames.filter((f) => (f - b.frame) * way > 0);
+  if (beyond.length) goTo(way > 0 ? Math.min(...beyond) : Math.max(...beyond), asked);
+}
+
+/** Delete what is chosen: keys on the strip, else points, else the cover or pane. */
+export function deleteChosen() {
+  const { keys, points, active, selected, draft, shot } = bench();
+  if (draft) return stepBack();
+  if (keys && keys.frames.size)
+    return void send({ type: "delete-keys", element: keys.element, frames: [...keys.frames] });
+  if (!selected || !active) return;
+  const outline = shot?.elements[active]?.kind === "outline";
+  if (outline && points.size)
+    return void send({ type: "remove-points", outline: active, indices: [...points] }).then(
+      (change) => change && setBench({ points: new Set() }),
+    );
+  void send({ type: "delete", element: selected });
+}
+
+/** Take back the last point of what is being drawn. */
+function stepBack() {
+  const { draft } = bench();
+  if (!draft) return;
+  const points = draft.points.slice(0, -1);
+  setBench({ draft: points.length ? { ...draft, points, kinds: draft.kinds.slice(0, -1) } : null });
+}
+
+/** Move the chosen points (or the whole, where none is chosen) by plate pixels. */
+function nudge(dx: number, dy: number) {
+  const b = bench();
+  const shape = b.active ? shapeOf(b, b.active, b.frame) : null;
+  if (!b.active || !shape || b.tool !== "select") return;
+  const indices = b.points.size ? b.points : Array.from({ length: count(shape) }, (_, i) => i);
+  const next = moved(shape, indices, dx, dy);
+  setBench({ drag: { element: b.active, frame: b.frame, shape: next } });
+  commitShape(b.active, shape, next);
+}
+
+function escape() {
+  const { draft, into, points, keys, tool } = bench();
+  if (draft || into) setBench({ draft: null, into: null });
+  else if (tool !== "select") takeTool("select");
+  else if (keys) setBench({ keys: null });
+  else if (points.size) setBench({ points: new Set() });
+  else setBench({ selected: null, active: null });
+}
+
+const ARROWS: Record<string, [number, number]> = {
+  ArrowLeft: [-1, 0],
+  ArrowRight: [1, 0],
+  ArrowUp: [0, -1],
+  ArrowDown: [0, 1],
+};
+
+/** Time under the left hand, everything else where the sheet of keys says. */
+export function useWorkbenchKeys() {
+  useHotkeys("a, shift+a, d, shift+d", (event) => {
+    const way = event.code === "KeyA" ? -1 : 1;
+    setBench({ playing: false });
+    goTo(bench().frame + way * (event.shiftKey ? 10 : 1), event.timeStamp);
+  });
+  useHotkeys("q", (event) => goToKey(-1, event.timeStamp));
+  useHotkeys("e", (event) => goToKey(1, event.timeStamp));
+  useHotkeys("s", () => takeTool("select"));
+  useHotkeys("p", () => takeTool("pen"));
+  useHotkeys("n", () => takeTool("pane"));
+  useHotkeys("k", () => {
+    const { active, frame } = bench();
+    if (active) void send({ type: "set-key", element: active, frame } as Edit);
+  });
+  useHotkeys("1, 2, 3, 4", (event) => setBench({ look: LOOKS[Number(event.key) - 1]!.name }));
+  useHotkeys("f", () => useView.getState().fit());
+  useHotkeys("0", () => useView.getState().zoomTo(1));
+  useHotkeys("enter", () => closePen());
+  useHotkeys("escape", escape);
+  useHotkeys("delete, backspace", deleteChosen, { preventDefault: true });
+  useHotkeys("mod+z", () => (bench().draft ? stepBack() : void undo()), { preventDefault: true });
+  useHotkeys("mod+shift+z, mod+y", () => void redo(), { preventDefault: true });
+  useHotkeys(
+    Object.keys(ARROWS).flatMap((key) => [key, `shift+${key}`, `alt+${key}`]),
+    (event) => {
+      const step = event.shiftKey ? 10 : event.altKey ? 0.1 : 1;
+      const [dx, dy] = ARROWS[event.key]!;
+      nudge(dx * step, dy * step);
+    },
+    { preventDefault: true },
+  );
+  useHeldKeys();
+}
+
+/** H hides the drawing while it is held; Space pans while it is held with the mouse, and plays when it is tapped. */
+function useHeldKeys() {
+  useEffect(() => {
+    let dragged = false;
+    const typing = (event: KeyboardEvent) => {
+      const target = event.target as HTMLElement;
+      return target.closest("input, textarea, [contenteditable], [role=listbox]") !== null;
+    };
+    const down = (event: KeyboardEvent) => {
+      if (typing(event)) return;
+      if (event.code === "KeyH" && !event.ctrlKey && !event.metaKey) setBench({ drawingHidden: true });
+      if (event.code === "Space") {
+        event.preventDefault();
+        if (!event.repeat) {
+          dragged = false;
+          setBench({ spaceHeld: true });
+        }
+      }
+    };
+    const up = (event: KeyboardEvent) => {
+      if (event.code === "KeyH") setBench({ drawingHidden: false });
+      if (event.code === "Space" && bench().spaceHeld) {
+        event.preventDefault();
+        setBench({ spaceHeld: false });
+        if (!dragged && !typing(event)) setBench({ playing: !bench().playing });
+      }
+    };
+    const pressed = () => {
+      dragged = true;
+    };
+    const lost = () => setBench({ spaceHeld: false, drawingHidden: false });
+    window.addEventListener("keydown", down);
+    window.addEventListener("keyup", up);
+    window.addEventListener("pointerdown", pressed);
+    window.addEventListener("blur", lost);
+    return () => {
+      window.removeEventListener("keydown", down);
+      window.removeEventListener("keyup", up);
+      window.removeEventListener("pointerdown", pressed);
+      window.removeEventListener("blur", lost);
+    };
+  }, []);
+}

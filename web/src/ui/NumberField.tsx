@@ -1,0 +1,82 @@
+import { useState } from "react";
+
+/** A number that can be typed or dragged sideways; commits on Enter, on leaving, and at the end of a drag. */
+export function NumberField({
+  label,
+  value,
+  unit = "",
+  digits = 0,
+  step = 1,
+  min = -Infinity,
+  max = Infinity,
+  disabled = false,
+  onCommit,
+}: {
+  label: string;
+  value: number;
+  unit?: string;
+  digits?: number;
+  step?: number;
+  min?: number;
+  max?: number;
+  disabled?: boolean;
+  onCommit: (value: number) => void;
+}) {
+  const [draft, setDraft] = useState<string | null>(null);
+  const [dragged, setDragged] = useState<number | null>(null);
+  const shown = draft ?? (dragged ?? value).toFixed(digits);
+
+  const commit = (text: string) => {
+    setDraft(null);
+    const typed = Number(text.replace(",", "."));
+    if (text.trim() === "" || Number.isNaN(typed)) return;
+    const next = Math.min(Math.max(typed, min), max);
+    if (next !== value) onCommit(next);
+  };
+
+  const drag = (down: React.PointerEvent<HTMLElement>) => {
+    if (disabled) return;
+    const start = down.clientX;
+    const target = down.currentTarget;
+    target.setPointerCapture(down.pointerId);
+    let latest = value;
+    target.onpointermove = (move) => {
+      const moved = Math.round((move.clientX - start) / 4) * step;
+      latest = Math.min(Math.max(value + moved, min), max);
+      setDragged(latest);
+    };
+    target.onpointerup = () => {
+      target.onpointermove = target.onpointerup = null;
+      setDragged(null);
+      if (latest !== value) onCommit(latest);
+    };
+  };
+
+  return (
+    <label className="inline-flex h-7 items-center rounded-md border border-line bg-cloth-raised pr-2 focus-within:border-teal">
+      <span
+        title={`${label}: drag sideways`}
+        onPointerDown={drag}
+        className="cursor-ew-resize self-stretch px-2 leading-7 text-ink-soft select-none"
+      >
+        {label}
+      </span>
+      <input
+        aria-label={label}
+        disabled={disabled}
+        inputMode="decimal"
+        className="w-14 bg-transparent text-right outline-none disabled:opacity-50"
+        value={shown}
+        onFocus={(event) => event.currentTarget.select()}
+        onChange={(event) => setDraft(event.target.value)}
+        onBlur={(event) => draft !== null && commit(event.target.value)}
+        onKeyDown={(event) => {
+          if (event.key === "Enter") event.currentTarget.blur();
+          if (event.key === "Escape") setDraft(null);
+          event.stopPropagation();
+        }}
+      />
+      {unit && <span className="pl-1 text-ink-soft">{unit}</span>}
+    </label>
+  );
+}

@@ -1,0 +1,36 @@
+import { useState } from "react";
+
+/** A line of text; commits on Enter and on leaving, Escape takes the typing back. */
+export function TextField({
+  label,
+  value,
+  className = "",
+  onCommit,
+}: {
+  label: string;
+  value: string;
+  className?: string;
+  onCommit: (value: string) => void;
+}) {
+  const [draft, setDraft] = useState<string | null>(null);
+  const commit = () => {
+    const next = draft?.trim();
+    setDraft(null);
+    if (next && next !== value) onCommit(next);
+  };
+  return (
+    <input
+      aria-label={label}
+      maxLength={80}
+      className={`h-7 min-w-0 rounded-md border border-line bg-cloth-raised px-2 outline-none focus:border-teal ${className}`}
+      value={draft ?? value}
+      onChange={(event) => setDraft(event.target.value)}
+      onBlur={commit}
+      onKeyDown={(event) => {
+        if (event.key === "Enter") event.currentTarget.blur();
+        if (event.key === "Escape") setDraft(null);
+        event.stopPropagation();
+      }}
+    />
+  );
+}

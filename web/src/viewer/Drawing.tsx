@@ -1,0 +1,203 @@
+import { memo, useMemo, useSyncExternalStore } from "react";
+
+import {
+  coverOf,
+  inDepth,
+  outlineOf,
+  paneOf,
+  present,
+  shapeOf,
+  useBench,
+  type Bench,
+  type Draft,
+} from "../features/workbench/bench";
+import { along, count, pathOf, pointOf, type Shape } from "./shape";
+import { kindOf, selectionBox, type Hit } from "./tools";
+import { toScreen, useView, type View } from "./view";
+
+/** Outlines, panes, points and handles over the picture. */
+export function Drawing({ hovered }: { hovered: Hit }) {
+  const b = useBench();
+  const v = useView();
+  if (!b.shot || b.drawingHidden) return null;
+  const things = [...inDepth(b)].reverse().filter((thing) => thing.shown !== false);
+  return (
+    <svg className="pointer-events-none absolute inset-0 size-full" data-testid="drawing">
+      {things.flatMap((thing) => {
+        const chosen = thing.id === b.selected;
+        const parts =
+          thing.kind === "pane" ? [thing.id] : present(thing, b.frame) ? (thing.outlines ?? []) : [];
+        return parts.map((part) => {
+          const shape = shapeOf(b, part, b.frame);
+          if (!shape) return null;
+          const cuts = outlineOf(b, part)?.mode;
+          return (
+            <Line
+              key={part}
+              path={pathOf(shape, (x, y) => toScreen(v, x, y))}
+              colour={thing.colour}
+              chosen={chosen && part === b.active}
+              near={chosen}
+              dashed={cuts === "cuts" || cuts === "limits"}
+            />
+          );
+        });
+      })}
+      <Active b={b} v={v} hovered={hovered} />
+      {b.draft && <DraftLines draft={b.draft} v={v} />}
+      <SelectionBox />
+    </svg>
+  );
+}
+
+const Line = memo(function Line({
+  path,
+  colour,
+  chosen,
+  near,
+  dashed,
+}: {
+  path: string;
+  colour: string;
+  chosen: boolean;
+  near: boolean;
+  dashed: boolean;
+}) {
+  return (
+    <g fill="none" strokeLinejoin="round" strokeDasharray={dashed ? "7 4" : undefined}>
+      <path d={path} stroke="#101516" strokeOpacity={chosen ? 0.85 : 0.45} strokeWidth={chosen ? 4 : 2.6} />
+      <path
+        d={path}
+        stroke={chosen ? "#fdfcf7" : colour}
+        strokeWidth={chosen ? 1.6 : 1.4}
+        strokeOpacity={near ? 1 : 0.9}
+      />
+    </g>
+  );
+});
+
+function Active({ b, v, hovered }: { b: Bench; v: View; hovered: Hit }) {
+  if (!b.active || b.tool !== "select") return null;
+  const shape = shapeOf(b, b.active, b.frame);
+  const outline = outlineOf(b, b.active);
+  const cover = outline ? coverOf(b, outline.cover) : null;
+  if (!shape || (cover && (!present(cover, b.frame) || cover.shown === false))) return null;
+  const pane = paneOf(b, b.active);
+  if (pane && pane.shown === false) return null;
+  return (
+    <g>
+      {outline &&
+        [...b.points]
+          .filter((i) => i < count(shape))
+          .map((i) => <Handles key={i} shape={shape} i={i} v={v} />)}
+      {Array.from({ length: count(shape) }, (_, i) => {
+        const [x, y] = toScreen(v, ...(pointOf(shape, i).slice(0, 2) as [number, number]));
+        const near = hovered.kind === "point" && hovered.index === i;
+        if (pane)
+          return <PaneCorner key={i} shape={shape} i={i} v={v} chosen={b.points.has(i)} near={near} />;
+        return (
+          <PointMark
+            key={i}
+            x={x}
+            y={y}
+            round={kindOf(b.active!, i) !== "corner"}
+            chosen={b.points.has(i)}
+            near={near}
+          />
+        );
+      })}
+    </g>
+  );
+}
+
+function PointMark(props: { x: number; y: number; round: boolean; chosen: boolean; near: boolean }) {
+  const { x, y, round, chosen, near } = props;
+  const r = near ? 5.6 : 4;
+  const look = {
+    fill: chosen ? "#0f6a62" : "#fdfcf7",
+    stroke: chosen ? "#fdfcf7" : "#101516",
+    strokeWidth: 1.4,
+  };
+  return round ? (
+    <circle cx={x} cy={y} r={r} {...look} />
+  ) : (
+    <rect x={x - r + 0.4} y={y - r + 0.4} width={2 * r - 0.8} height={2 * r - 0.8} {...look} />
+  );
+}
+
+function Handles({ shape, i, v }: { shape: Shape; i: number; v: View }) {
+  const [x, y, ix, iy, ox, oy] = pointOf(shape, i);
+  const [sx, sy] = toScreen(v, x, y);
+  return (
+    <g>
+      {[
+        [ix, iy],
+        [ox, oy],
+      ].map(([hx, hy], k) => {
+        if (!hx && !hy) return null;
+        const [ex, ey] = toScreen(v, x + hx!, y + hy!);
+        return (
+          <g key={k}>
+            <path d={`M${sx} ${sy}L${ex} ${ey}`} stroke="#101516" strokeOpacity={0.7} strokeWidth={3} />
+            <path d={`M${sx} ${sy}L${ex} ${ey}`} stroke="#fdfcf7" strokeWidth={1.1} />
+            <circle cx={ex} cy={ey} r={3.4} fill="#fdfcf7" stroke="#101516" strokeWidth={1.2} />
+          </g>
+        );
+      })}
+    </g>
+  );
+}
+
+/** A pane's corner: a bracket that follows its two edges, so that it does not hide the place it marks. */
+function PaneCorner(props: { shape: Shape; i: number; v: View; chosen: boolean; near: boolean }) {
+  const { shape, i, v, chosen, near } = props;
+  const corner = toScreen(v, ...along(shape, i, 0));
+  const towards = (j: number): [number, number] => {
+    const other = toScreen(v, ...along(shape, j, 0));
+    const length = Math.hypot(other[0] - corner[0], other[1] - corner[1]) || 1;
+    const reach = Math.min(near || chosen ? 18 : 13, length / 2) / length;
+    return [corner[0] + (other[0] - corner[0]) * reach, corner[1] + (other[1] - corner[1]) * reach];
+  };
+  const [a, c] = [towards((i + 3) % 4), towards((i + 1) % 4)];
+  const path = `M${a.join(" ")}L${corner.join(" ")}L${c.join(" ")}`;
+  return (
+    <g fill="none" strokeLinecap="square">
+      <path d={path} stroke="#101516" strokeOpacity={0.8} strokeWidth={chosen ? 7 : 6} />
+      <path d={path} stroke={chosen ? "#6cc0b3" : "#fdfcf7"} strokeWidth={chosen ? 3.6 : 3} />
+    </g>
+  );
+}
+
+function DraftLines({ draft, v }: { draft: Draft; v: View }) {
+  const path = useMemo(() => {
+    const points = draft.pointer ? [...draft.points, [...draft.pointer, 0, 0, 0, 0]] : draft.points;
+    return pathOf(
+      Float64Array.from(points.flat()),
+      (x, y) => toScreen(v, x, y),
+      draft.kind === "pane" && points.length > 3,
+    );
+  }, [draft, v]);
+  const last = draft.points.length - 1;
+  return (
+    <g fill="none">
+      <path d={path} stroke="#101516" strokeOpacity={0.8} strokeWidth={3.6} />
+      <path d={path} stroke="#fdfcf7" strokeWidth={1.5} />
+      {last >= 0 && <Handles shape={Float64Array.from(draft.points[last]!)} i={0} v={v} />}
+      {draft.points.map((p, i) => {
+        const [x, y] = toScreen(v, p[0]!, p[1]!);
+        const closes = i === 0 && draft.kind === "pen" && draft.points.length >= 3;
+        return (
+          <PointMark key={i} x={x} y={y} round={draft.kinds[i] !== "corner"} chosen={closes} near={closes} />
+        );
+      })}
+    </g>
+  );
+}
+
+function SelectionBox() {
+  const box = useSyncExternalStore(selectionBox.subscribe, selectionBox.get);
+  if (!box) return null;
+  const at = { x: Math.min(box.x0, box.x1), y: Math.min(box.y0, box.y1) };
+  const size = { width: Math.abs(box.x1 - box.x0), height: Math.abs(box.y1 - box.y0) };
+  return <rect {...at} {...size} fill="#fdfcf7" fillOpacity={0.1} stroke="#fdfcf7" strokeDasharray="5 4" />;
+}

@@ -1,0 +1,216 @@
+import { bench, useBench, type Bench, type Look } from "../features/workbench/bench";
+import { lastFrame } from "../ui/format";
+import { LiveLink } from "./live";
+import { PictureStore } from "./pictures";
+import { toScreen, useView } from "./view";
+
+type Size = "full" | "proxy";
+const PROXY_WIDTH = 960;
+const AROUND = 14;
+
+/** Paints the chosen look onto a canvas, keeps neighbouring frames ready, and runs playback by the clock. */
+export class Screen {
+  private pictures: PictureStore;
+  private live: LiveLink;
+  private drawn: CanvasImageSource | null = null;
+  private drawnFor = "";
+  private pending = 0;
+  private started: { time: number; frame: number } | null = null;
+  private ended: (() => void)[] = [];
+  private sentShape: unknown = null;
+  /** Frames that playback had to skip since it began. */
+  dropped = 0;
+
+  constructor(
+    private canvas: HTMLCanvasElement,
+    shotId: string,
+    private refused: () => void,
+  ) {
+    this.pictures = new PictureStore(
+      (url) => {
+        if (this.isShown(url)) this.ask();
+      },
+      () => this.refused(),
+    );
+    this.live = new LiveLink(shotId, () => this.ask());
+    this.ended = [
+      useBench.subscribe((b, before) => this.changed(b, before)),
+      useView.subscribe(() => this.ask()),
+    ];
+    this.ask();
+  }
+
+  close() {
+    cancelAnimationFrame(this.pending);
+    this.ended.forEach((end) => end());
+    this.live.close();
+  }
+
+  /** Draw at the display's next frame. */
+  ask() {
+    if (!this.pending) this.pending = requestAnimationFrame((now) => this.tick(now));
+  }
+
+  private changed(b: Bench, before: Bench) {
+    if (b.playing !== before.playing) {
+      this.started = null;
+      this.dropped = 0;
+    }
+    if (b.drag && b.drag.shape !== this.sentShape) this.pushDrag(b);
+    if (!b.drag && before.drag) this.sentShape = null;
+    this.ask();
+  }
+
+  private size(): Size {
+    const b = bench();
+    const v = useView.getState();
+    if (b.playing || !b.shot || b.shot.plate.width <= PROXY_WIDTH) return "proxy";
+    return v.plateWidth * v.aspect * v.zoom * devicePixelRatio > PROXY_WIDTH * 1.02 ? "full" : "proxy";
+  }
+
+  /** Address of a look's picture; a look without anything to show is the plate. */
+  private url(b: Bench, look: Look, frame: number, size: Size): string {
+    const { shot } = b;
+    const number = frame - (shot!.plate.first ?? 1001);
+    if (look === "plate") return `/api/clips/${shot!.plate.media}/${size}/${number}.jpg`;
+    return `/api/shots/${shot!.id}/looks/${look}/${frame}?size=${size}&v=${b.versions[number]}`;
+  }
+
+  private isShown(url: string): boolean {
+    const b = bench();
+    if (!b.shot) return false;
+    return (
+      b.playing ||
+      url === this.url(b, b.look, b.frame, "proxy") ||
+      url === this.url(b, b.look, b.frame, "full")
+    );
+  }
+
+  private pushDrag(b: Bench) {
+    if (!b.shot || !b.drag || b.look === "plate") return;
+    const size = this.size();
+    const key = this.url(b, b.look, b.frame, size);
+    if (!this.live.picture(key)) {
+      const base = this.pictures.get(key);
+      if (!base) return;
+      this.live.begin(key, base);
+    }
+    this.sentShape = b.drag.shape;
+    this.live.push({
+      revision: b.shot.revision,
+      frame: b.frame,
+      look: b.look,
+      size,
+      element: b.drag.element,
+      shape: b.drag.shape,
+      at: lastPointer.time,
+    });
+  }
+
+  private tick(now: number) {
+    this.pending = 0;
+    const b = bench();
+    if (!b.shot) return;
+    if (b.playing) this.play(b, now);
+    this.draw();
+    this.wish();
+    if (b.playing) this.ask();
+  }
+
+  /** Playback follows the clock; where a frame is not there yet the clock waits for it, so that none is passed over. */
+  private play(b: Bench, now: number) {
+    const { plate } = b.shot!;
+    const [from, to] = b.loop ?? [plate.first ?? 1001, lastFrame(plate)];
+    this.started ??= { time: now, frame: b.frame };
+    const rate = plate.rate_num / plate.rate_den;
+    const span = to - from + 1;
+    const due = this.started.frame + Math.floor(((now - this.started.time) / 1000) * rate + 1e-6);
+    if (due === this.started.frame && b.frame === due) return;
+    const wrap = (f: number) => from + ((((f - from) % span) + span) % span);
+    const target = wrap(due);
+    if (target === b.frame) return;
+    const next = wrap(b.frame + 1);
+    if (!this.pictures.get(this.url(b, b.look, target, "proxy"))) {
+      this.started = { time: now, frame: b.frame };
+      return;
+    }
+    if (target !== next) this.dropped += (((target - next) % span) + span) % span;
+    useBench.setState({ frame: target, asked: now });
+  }
+
+  private draw() {
+    const b = bench();
+    const v = useView.getState();
+    const size = this.size();
+    const context = this.canvas.getContext("2d", { alpha: false })!;
+    const ratio = devicePixelRatio;
+    const width = Math.round(v.width * ratio);
+    const height = Math.round(v.height * ratio);
+    if (this.canvas.width !== width || this.canvas.height !== height) {
+      this.canvas.width = width;
+      this.canvas.height = height;
+    }
+    const url = this.url(b, b.look, b.frame, size);
+    const other = this.url(b, b.look, b.frame, size === "full" ? "proxy" : "full");
+    const key = `${b.look} ${b.frame}`;
+    const exact = this.pictures.get(url);
+    const live = this.live.picture(url);
+    let source: CanvasImageSource | null | undefined = live ?? exact ?? this.pictures.get(other);
+    if (!source && this.drawnFor === key) source = this.drawn; // the look before the last edit, until the new one comes
+    if (live === null && b.drag === null && exact) this.live.end();
+
+    context.setTransform(ratio, 0, 0, ratio, 0, 0);
+    context.fillStyle = getComputedStyle(this.canvas).getPropertyValue("--table") || "#767676";
+    context.fillRect(0, 0, v.width, v.height);
+    if (source) {
+      const [x, y] = toScreen(v, 0, 0);
+      context.imageSmoothingEnabled = v.zoom < 3;
+      context.imageSmoothingQuality = "medium";
+      context.drawImage(source, x, y, v.plateWidth * v.aspect * v.zoom, v.plateHeight * v.zoom);
+      this.measure(b, key, live !== null);
+      this.drawn = source;
+      this.drawnFor = key;
+    }
+    this.canvas.dataset.frame = source ? String(b.frame) : "";
+    this.canvas.dataset.look = b.look;
+    this.canvas.dataset.settled = String(Boolean(exact) && !live && !b.drag);
+    this.canvas.dataset.dropped = String(this.dropped);
+  }
+
+  /** User Timing marks, by which the browser tests measure: from the event to the picture. */
+  private measure(b: Bench, key: string, live: boolean) {
+    const end = performance.now();
+    if (live && this.live.fresh !== null) {
+      performance.measure("live-look", { start: this.live.fresh, end });
+      this.live.fresh = null;
+    }
+    if (key !== this.drawnFor && !b.playing && b.asked > 0) {
+      performance.measure("step", { start: b.asked, end, detail: key });
+    }
+  }
+
+  /** Ask for what is shown, then for what is likely to be shown next. */
+  private wish() {
+    const b = bench();
+    const size = this.size();
+    const { plate } = b.shot!;
+    const [from, to] = b.loop ?? [plate.first ?? 1001, lastFrame(plate)];
+    const urls = [this.url(b, b.look, b.frame, size)];
+    const ahead = b.playing ? 40 : AROUND;
+    const span = to - from + 1;
+    for (let k = 1; k <= ahead; k += 1) {
+      if (b.playing) {
+        urls.push(this.url(b, b.look, from + ((((b.frame + k - from) % span) + span) % span), "proxy"));
+      } else {
+        for (const frame of [b.frame + k, b.frame - k]) {
+          if (frame >= (plate.first ?? 1001) && frame <= lastFrame(plate))
+            urls.push(this.url(b, b.look, frame, "proxy"));
+        }
+      }
+    }
+    this.pictures.want(urls);
+  }
+}
+
+/** Time of the newest pointer event that changed a drag. */
+export const lastPointer = { time: 0 };

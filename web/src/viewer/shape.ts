@@ -1,0 +1,175 @@
+import type { Geometry } from "../api/client";
+
+/** Points of an outline or pane on one frame, six numbers each: x, y, incoming and outgoing handle (relative). */
+export type Shape = Float64Array;
+
+/** Evaluated geometry over the span of an element's keys. */
+export interface Track {
+  first: number;
+  frames: number;
+  points: number;
+  data: Float32Array;
+}
+
+/** Geometry as the server sends it, unpacked. */
+export function unpack(geometry: Geometry): Track {
+  const bytes = Uint8Array.from(atob(geometry.data), (c) => c.charCodeAt(0));
+  const data = new Float32Array(bytes.buffer);
+  return { first: geometry.first, frames: geometry.frames, points: geometry.points, data };
+}
+
+/** The shape on a frame; before the first and after the last key the end keys hold. */
+export function shapeAt(track: Track, frame: number): Shape {
+  const row = Math.min(Math.max(frame - track.first, 0), track.frames - 1);
+  const size = track.points * 6;
+  return Float64Array.from(track.data.subarray(row * size, (row + 1) * size));
+}
+
+export const px = (s: Shape, i: number) => s[i * 6]!;
+export const py = (s: Shape, i: number) => s[i * 6 + 1]!;
+export const count = (s: Shape) => s.length / 6;
+
+/** One point's six numbers. */
+export function pointOf(s: Shape, i: number): [number, number, number, number, number, number] {
+  const at = i * 6;
+  return [s[at]!, s[at + 1]!, s[at + 2]!, s[at + 3]!, s[at + 4]!, s[at + 5]!];
+}
+
+type Place = (x: number, y: number) => [number, number];
+
+/** SVG path of a closed shape, through a placing function from plate pixels to the screen. */
+export function pathOf(s: Shape, place: Place, closed = true): string {
+  const n = count(s);
+  if (n === 0) return "";
+  const at = (x: number, y: number) =>
+    place(x, y)
+      .map((v) => v.toFixed(2))
+      .join(" ");
+  const parts = [`M${at(px(s, 0), py(s, 0))}`];
+  for (let i = 0; i < (closed ? n : n - 1); i += 1) {
+    const j = (i + 1) % n;
+    const a = i * 6;
+    const b = j * 6;
+    parts.push(
+      `C${at(s[a]! + s[a + 4]!, s[a + 1]! + s[a + 5]!)} ${at(s[b]! + s[b + 2]!, s[b + 1]! + s[b + 3]!)} ${at(s[b]!, s[b + 1]!)}`,
+    );
+  }
+  if (closed) parts.push("Z");
+  return parts.join("");
+}
+
+/** A place on segment i at t. */
+export function along(s: Shape, i: number, t: number): [number, number] {
+  const j = (i + 1) % count(s);
+  const a = i * 6;
+  const b = j * 6;
+  const u = 1 - t;
+  const w = [u * u * u, 3 * u * u * t, 3 * u * t * t, t * t * t] as const;
+  const mix = (k: 0 | 1) =>
+    w[0] * s[a + k]! +
+    w[1] * (s[a + k]! + s[a + 4 + k]!) +
+    w[2] * (s[b + k]! + s[b + 2 + k]!) +
+    w[3] * s[b + k]!;
+  return [mix(0), mix(1)];
+}
+
+export interface OnCurve {
+  segment: number;
+  t: number;
+  distance: number;
+}
+
+/** The place on the curve nearest to a plate position; distances as the screen shows them. */
+export function nearestOnCurve(s: Shape, x: number, y: number, scaleX: number, scaleY: number): OnCurve {
+  let best: OnCurve = { segment: 0, t: 0.5, distance: Infinity };
+  const distance = (segment: number, t: number) => {
+    const [cx, cy] = along(s, segment, t);
+    return Math.hypot((cx - x) * scaleX, (cy - y) * scaleY);
+  };
+  for (let segment = 0; segment < count(s); segment += 1) {
+    for (let k = 0; k <= 16; k += 1) {
+      const d = distance(segment, k / 16);
+      if (d < best.distance) best = { segment, t: k / 16, distance: d };
+    }
+  }
+  for (let step = 1 / 32; step > 1e-4; step /= 2) {
+    for (const t of [best.t - step, best.t + step]) {
+      if (t <= 0 || t >= 1) continue;
+      const d = distance(best.segment, t);
+      if (d < best.distance) best = { ...best, t, distance: d };
+    }
+  }
+  return best;
+}
+
+/** Whether a plate position lies inside (even-odd on a polyline; only for picking with the pointer). */
+export function inside(s: Shape, x: number, y: number): boolean {
+  let within = false;
+  let [ax, ay] = along(s, count(s) - 1, 1);
+  for (let segment = 0; segment < count(s); segment += 1) {
+    for (let k = 1; k <= 8; k += 1) {
+      const [bx, by] = along(s, segment, k / 8);
+      if (ay > y !== by > y && x < ((bx - ax) * (y - ay)) / (by - ay) + ax) within = !within;
+      [ax, ay] = [bx, by];
+    }
+  }
+  return within;
+}
+
+/** The shape with some points moved. */
+export function moved(s: Shape, indices: Iterable<number>, dx: number, dy: number): Shape {
+  const out = Float64Array.from(s);
+  for (const i of indices) {
+    out[i * 6]! += dx;
+    out[i * 6 + 1]! += dy;
+  }
+  return out;
+}
+
+/** Set one handle; on a smooth point the other one keeps in line with it and keeps its length. */
+export function withHandle(
+  s: Shape,
+  i: number,
+  side: "in" | "out",
+  dx: number,
+  dy: number,
+  linked: boolean,
+): Shape {
+  const out = Float64Array.from(s);
+  const own = i * 6 + (side === "in" ? 2 : 4);
+  const other = i * 6 + (side === "in" ? 4 : 2);
+  out[own] = dx;
+  out[own + 1] = dy;
+  const length = Math.hypot(dx, dy);
+  if (linked && length > 1e-6) {
+    const kept = Math.hypot(s[other]!, s[other + 1]!) || length;
+    out[other] = (-dx / length) * kept;
+    out[other + 1] = (-dy / length) * kept;
+  }
+  return out;
+}
+
+/** Bend a segment so that its place at t moves by (dx, dy): the smallest change of its two handles that does it. */
+export function bent(s: Shape, at: OnCurve, dx: number, dy: number, smooth: (i: number) => boolean): Shape {
+  const { segment: i, t } = at;
+  const j = (i + 1) % count(s);
+  const b1 = 3 * (1 - t) * (1 - t) * t;
+  const b2 = 3 * (1 - t) * t * t;
+  const norm = b1 * b1 + b2 * b2 || 1;
+  const one = withHandle(
+    s,
+    i,
+    "out",
+    s[i * 6 + 4]! + (dx * b1) / norm,
+    s[i * 6 + 5]! + (dy * b1) / norm,
+    smooth(i),
+  );
+  return withHandle(
+    one,
+    j,
+    "in",
+    one[j * 6 + 2]! + (dx * b2) / norm,
+    one[j * 6 + 3]! + (dy * b2) / norm,
+    smooth(j),
+  );
+}

@@ -1,0 +1,434 @@
+import { toast } from "sonner";
+
+import type { Edit, PointKind } from "../api/client";
+import {
+  bench,
+  coverOf,
+  inDepth,
+  outlineOf,
+  paneOf,
+  present,
+  select,
+  setBench,
+  shapeOf,
+  type Draft,
+} from "../features/workbench/bench";
+import { send } from "../features/workbench/send";
+import {
+  bent,
+  count,
+  inside,
+  moved,
+  nearestOnCurve,
+  pointOf,
+  px,
+  py,
+  withHandle,
+  type OnCurve,
+  type Shape,
+} from "./shape";
+import { toPlate, toScreen, useView } from "./view";
+
+/** What the pointer is over, from the most precise thing to the least. */
+export type Hit =
+  | { kind: "handle"; element: string; index: number; side: "in" | "out" }
+  | { kind: "point"; element: string; index: number }
+  | { kind: "curve"; element: string; at: OnCurve }
+  | { kind: "area"; element: string; owner: string }
+  | { kind: "nothing" };
+
+export interface PointerAt {
+  x: number;
+  y: number;
+  shift: boolean;
+  alt: boolean;
+}
+
+/** A drag that has begun: called with each move and at the end. */
+export interface Gesture {
+  move: (at: PointerAt) => void;
+  end: (at: PointerAt, travelled: boolean) => void;
+}
+
+const POINT_REACH = 9;
+const CURVE_REACH = 6;
+
+/** What lies under a position of the viewer. */
+export function hitTest(x: number, y: number): Hit {
+  const b = bench();
+  const v = useView.getState();
+  const [plateX, plateY] = toPlate(v, x, y);
+  const shape = b.active ? shapeOf(b, b.active, b.frame) : null;
+  if (b.active && shape && visible(b.active)) {
+    const near = (sx: number, sy: number, reach: number) => Math.hypot(sx - x, sy - y) <= reach;
+    if (outlineOf(b, b.active)) {
+      for (const index of b.points) {
+        if (index >= count(shape)) continue;
+        const [qx, qy, ix, iy, ox, oy] = pointOf(shape, index);
+        if ((ox || oy) && near(...toScreen(v, qx + ox, qy + oy), POINT_REACH - 1))
+          return { kind: "handle", element: b.active, index, side: "out" };
+        if ((ix || iy) && near(...toScreen(v, qx + ix, qy + iy), POINT_REACH - 1))
+          return { kind: "handle", element: b.active, index, side: "in" };
+      }
+    }
+    for (let index = 0; index < count(shape); index += 1) {
+      if (near(...toScreen(v, px(shape, index), py(shape, index)), POINT_REACH))
+        return { kind: "point", element: b.active, index };
+    }
+    const at = nearestOnCurve(shape, plateX, plateY, v.zoom * v.aspect, v.zoom);
+    if (at.distance <= CURVE_REACH) return { kind: "curve", element: b.active, at };
+    if (inside(shape, plateX, plateY)) return { kind: "area", element: b.active, owner: b.selected! };
+  }
+  for (const thing of inDepth(b)) {
+    if (!thing.shown) continue;
+    const parts = thing.kind === "pane" ? [thing.id] : present(thing, b.frame) ? (thing.outlines ?? []) : [];
+    for (const part of parts) {
+      const other = shapeOf(b, part, b.frame);
+      if (!other) continue;
+      const near = nearestOnCurve(other, plateX, plateY, v.zoom * v.aspect, v.zoom).distance <= CURVE_REACH;
+      if (near || inside(other, plateX, plateY)) return { kind: "area", element: part, owner: thing.id };
+    }
+  }
+  return { kind: "nothing" };
+}
+
+function visible(active: string): boolean {
+  const b = bench();
+  const outline = outlineOf(b, active);
+  const cover = outline ? coverOf(b, outline.cover) : null;
+  return cover ? cover.shown !== false && present(cover, b.frame) : paneOf(b, active)?.shown !== false;
+}
+
+function isLocked(element: string): boolean {
+  const b = bench();
+  const outline = outlineOf(b, element);
+  const owner = outline ? coverOf(b, outline.cover) : paneOf(b, element);
+  if (owner?.locked) toast(`“${owner.name}” is locked. Unlock it in the depth list to change it.`);
+  return owner?.locked === true;
+}
+
+/** The kind of a point; pane corners are corners. */
+export function kindOf(element: string, index: number): PointKind {
+  return outlineOf(bench(), element)?.kinds[index] ?? "corner";
+}
+
+/** Send the points that a drag has changed; the dragged shape stays until the server has answered. */
+export function commitShape(
+  element: string,
+  before: Shape,
+  after: Shape,
+  kinds: Record<string, PointKind> = {},
+) {
+  const points: Record<string, [number, number, number, number, number, number]> = {};
+  for (let i = 0; i < count(after); i += 1) {
+    const was = pointOf(before, i);
+    const is = pointOf(after, i);
+    if (is.some((value, k) => value !== was[k])) points[i] = is;
+  }
+  if (Object.keys(points).length === 0) {
+    setBench({ drag: null });
+    return;
+  }
+  const { frame } = bench();
+  void send({ type: "shape-points", element, frame, points, kinds } as Edit);
+}
+
+/** Drag some shape: `change` makes the new shape from the pointer's travel in plate pixels. */
+function shaping(
+  element: string,
+  start: PointerAt,
+  change: (base: Shape, dx: number, dy: number, at: PointerAt) => Shape,
+  kinds: Record<string, PointKind> = {},
+  clicked: () => void = () => undefined,
+): Gesture | null {
+  const b = bench();
+  const base = shapeOf(b, element, b.frame);
+  if (!base || isLocked(element)) return null;
+  const from = toPlate(useView.getState(), start.x, start.y);
+  let latest = base;
+  return {
+    move: (at) => {
+      const to = toPlate(useView.getState(), at.x, at.y);
+      latest = change(base, to[0] - from[0], to[1] - from[1], at);
+      setBench({ drag: { element, frame: b.frame, shape: latest } });
+    },
+    end: (_at, travelled) => {
+      if (travelled) return commitShape(element, base, latest, kinds);
+      setBench({ drag: null });
+      clicked();
+    },
+  };
+}
+
+function beginSelect(start: PointerAt): Gesture | null {
+  const hit = hitTest(start.x, start.y);
+  const b = bench();
+  if (hit.kind === "handle") {
+    const kind = kindOf(hit.element, hit.index);
+    const breaks = start.alt && kind === "smooth";
+    const linked = kind === "smooth" && !breaks;
+    const offset = hit.side === "in" ? 2 : 4;
+    return shaping(
+      hit.element,
+      start,
+      (s, dx, dy) =>
+        withHandle(
+          s,
+          hit.index,
+          hit.side,
+          s[hit.index * 6 + offset]! + dx,
+          s[hit.index * 6 + offset + 1]! + dy,
+          linked,
+        ),
+      breaks ? { [hit.index]: "free" } : {},
+    );
+  }
+  if (hit.kind === "point") {
+    if (start.alt && outlineOf(b, hit.element)) {
+      // Alt on a point draws new handles out of it.
+      setBench({ points: new Set([hit.index]) });
+      return shaping(
+        hit.element,
+        start,
+        (s, dx, dy) =>
+          withHandle(withHandle(s, hit.index, "in", -dx, -dy, false), hit.index, "out", dx, dy, false),
+        { [hit.index]: "smooth" },
+      );
+    }
+    const was = b.points.has(hit.index);
+    const points = new Set(start.shift || was ? b.points : []);
+    points.add(hit.index);
+    setBench({ points });
+    return shaping(
+      hit.element,
+      start,
+      (s, dx, dy) => moved(s, points, dx, dy),
+      {},
+      () => {
+        if (start.shift && was) points.delete(hit.index);
+        setBench({ points: new Set(start.shift ? points : [hit.index]) });
+      },
+    );
+  }
+  if (hit.kind === "curve") {
+    const pane = paneOf(b, hit.element) !== null;
+    const n = pane ? 4 : outlineOf(b, hit.element)!.kinds.length;
+    const ends = [hit.at.segment, (hit.at.segment + 1) % n];
+    if (pane) return shaping(hit.element, start, (s, dx, dy) => moved(s, ends, dx, dy));
+    const kinds = Object.fromEntries(
+      ends.filter((i) => kindOf(hit.element, i) === "corner").map((i) => [i, "free" as PointKind]),
+    );
+    return shaping(
+      hit.element,
+      start,
+      (s, dx, dy) => bent(s, hit.at, dx, dy, (i) => kindOf(hit.element, i) === "smooth"),
+      kinds,
+      () => setBench({ points: new Set(ends) }),
+    );
+  }
+  if (hit.kind === "area") {
+    const fresh = hit.element !== b.active;
+    if (fresh) select(hit.owner, hit.element);
+    return shaping(
+      hit.element,
+      start,
+      (s, dx, dy) =>
+        moved(
+          s,
+          Array.from({ length: count(s) }, (_, i) => i),
+          dx,
+          dy,
+        ),
+      {},
+      () => setBench({ points: new Set() }),
+    );
+  }
+  return boxSelect(start);
+}
+
+/** A box drawn over nothing selects the active outline's points in it; a click on nothing deselects. */
+function boxSelect(start: PointerAt): Gesture {
+  const b = bench();
+  const kept = start.shift ? b.points : new Set<number>();
+  return {
+    move: (at) => {
+      const v = useView.getState();
+      const shape = b.active ? shapeOf(bench(), b.active, b.frame) : null;
+      selectionBox.set({ x0: start.x, y0: start.y, x1: at.x, y1: at.y });
+      if (!shape) return;
+      const points = new Set(kept);
+      for (let i = 0; i < count(shape); i += 1) {
+        const [sx, sy] = toScreen(v, px(shape, i), py(shape, i));
+        const across = (sx - start.x) * (sx - at.x) <= 0;
+        if (across && (sy - start.y) * (sy - at.y) <= 0) points.add(i);
+      }
+      setBench({ points });
+    },
+    end: (_at, travelled) => {
+      selectionBox.set(null);
+      if (!travelled) {
+        if (bench().points.size > 0) setBench({ points: new Set() });
+        else select(null);
+      }
+    },
+  };
+}
+
+/** The selection box, told to the drawing. */
+type BoxSides = { x0: number; y0: number; x1: number; y1: number } | null;
+let box: BoxSides = null;
+const boxListeners = new Set<() => void>();
+export const selectionBox = {
+  set(next: BoxSides) {
+    box = next;
+    boxListeners.forEach((listener) => listener());
+  },
+  subscribe(listener: () => void) {
+    boxListeners.add(listener);
+    return () => void boxListeners.delete(listener);
+  },
+  get: () => box,
+};
+
+const CLOSE_REACH = 11;
+
+function beginPen(start: PointerAt): Gesture | null {
+  const v = useView.getState();
+  const draft: Draft = bench().draft ?? { kind: "pen", points: [], kinds: [], pointer: null };
+  const first = draft.points[0];
+  if (first && draft.points.length >= 3) {
+    const [fx, fy] = toScreen(v, first[0]!, first[1]!);
+    if (Math.hypot(fx - start.x, fy - start.y) <= CLOSE_REACH) {
+      closePen();
+      return null;
+    }
+  }
+  const [x, y] = toPlate(v, start.x, start.y);
+  const index = draft.points.length;
+  const put = (point: number[], kind: PointKind) =>
+    setBench({
+      draft: {
+        ...draft,
+        points: [...draft.points.slice(0, index), point],
+        kinds: [...draft.kinds.slice(0, index), kind],
+        pointer: null,
+      },
+    });
+  put([x, y, 0, 0, 0, 0], "corner");
+  return {
+    move: (at) => {
+      const to = toPlate(useView.getState(), at.x, at.y);
+      const dx = to[0] - x;
+      const dy = to[1] - y;
+      put(at.alt ? [x, y, 0, 0, dx, dy] : [x, y, -dx, -dy, dx, dy], at.alt ? "free" : "smooth");
+    },
+    end: (at, travelled) => {
+      if (!travelled) put([x, y, 0, 0, 0, 0], "corner");
+      setBench({ draft: { ...bench().draft!, pointer: toPlate(useView.getState(), at.x, at.y) } });
+    },
+  };
+}
+
+/** Finish the outline that the pen draws. */
+export function closePen() {
+  const { draft, frame, into } = bench();
+  if (!draft || draft.kind !== "pen") return;
+  if (draft.points.length < 3) {
+    toast("An outline needs at least three points. Go on clicking, or press Escape to give it up.");
+    return;
+  }
+  const outline = { points: draft.points, kinds: draft.kinds };
+  const edit = into
+    ? { type: "add-outline", cover: into.cover, mode: into.mode, frame, outline }
+    : { type: "add-cover", frame, outline };
+  setBench({ draft: null, into: null, tool: "select" });
+  void send(edit as Edit).then((change) => {
+    if (!change?.made) return;
+    const drawn = Object.values(change.elements).find((e) => e?.kind === "outline");
+    select(change.made, drawn?.id);
+  });
+}
+
+function beginPane(start: PointerAt): Gesture | null {
+  const v = useView.getState();
+  const draft: Draft = bench().draft ?? { kind: "pane", points: [], kinds: [], pointer: null };
+  const put = (at: PointerAt) => {
+    const [x, y] = toPlate(v, at.x, at.y);
+    const points = [...draft.points, [x, y, 0, 0, 0, 0]];
+    setBench({ draft: { ...draft, points, kinds: points.map(() => "corner"), pointer: [x, y] } });
+    return points;
+  };
+  put(start);
+  return {
+    move: put,
+    end: (at) => {
+      const points = put(at);
+      if (points.length < 4) return;
+      setBench({ draft: null, tool: "select" });
+      const corners = inOrder(points.map((p) => [p[0]!, p[1]!]));
+      void send({ type: "add-pane", frame: bench().frame, corners } as Edit).then((change) => {
+        if (change?.made) select(change.made);
+      });
+    },
+  };
+}
+
+/** Four corners clockwise on screen, beginning at the one nearest to the top left. */
+export function inOrder(corners: [number, number][]): [number, number][] {
+  const cx = corners.reduce((sum, c) => sum + c[0], 0) / 4;
+  const cy = corners.reduce((sum, c) => sum + c[1], 0) / 4;
+  const round = [...corners].sort(
+    (a, b) => Math.atan2(a[1] - cy, a[0] - cx) - Math.atan2(b[1] - cy, b[0] - cx),
+  );
+  const start = round.reduce((best, c, i) => (c[0] + c[1] < round[best]![0] + round[best]![1] ? i : best), 0);
+  return [...round.slice(start), ...round.slice(0, start)];
+}
+
+/** Begin what the chosen tool does on a press of the main button. */
+export function begin(start: PointerAt): Gesture | null {
+  const { tool } = bench();
+  if (tool === "pen") return beginPen(start);
+  if (tool === "pane") return beginPane(start);
+  return beginSelect(start);
+}
+
+/** The pointer moves without a button: lines of a draft follow. */
+export function hover(at: PointerAt) {
+  const { draft } = bench();
+  if (draft) setBench({ draft: { ...draft, pointer: toPlate(useView.getState(), at.x, at.y) } });
+}
+
+/** Double click with the select tool: a point on the curve, or a point's kind turned over. */
+export function twice(x: number, y: number) {
+  const b = bench();
+  if (b.tool !== "select") return;
+  const hit = hitTest(x, y);
+  if (hit.kind === "curve" && outlineOf(b, hit.element)) {
+    const t = Math.min(Math.max(hit.at.t, 0.02), 0.98);
+    void send({ type: "insert-point", outline: hit.element, segment: hit.at.segment, t }).then((change) => {
+      if (change) setBench({ points: new Set([hit.at.segment + 1]) });
+    });
+  }
+  if (hit.kind === "point" && outlineOf(b, hit.element)) {
+    const kind = kindOf(hit.element, hit.index) === "corner" ? "smooth" : "corner";
+    void send({ type: "set-point-kind", outline: hit.element, indices: [hit.index], kind });
+  }
+}
+
+/** One line on what a click, a drag and the modifiers do just now. */
+export function hint(): string {
+  const { tool, draft, active, shot } = bench();
+  if (tool === "pen") {
+    if (!draft || draft.points.length === 0)
+      return "Click for a corner · drag for a smooth point · Alt drags one handle";
+    if (draft.points.length < 3)
+      return "Go on clicking or dragging · Backspace takes a point back · Escape gives up";
+    return "Close on the first point or with Enter · Backspace takes a point back · Escape gives up";
+  }
+  if (tool === "pane")
+    return `Click the screen's corners, ${4 - (draft?.points.length ?? 0)} to go · Escape gives up`;
+  if (!active) return "Click a cover or a pane to select it · P draws an outline · N places a pane";
+  if (shot?.elements[active]?.kind === "pane")
+    return "Drag a corner, an edge, or the whole from inside · arrows nudge · a key is set on this frame";
+  return "Drag a point to move it · drag between points to bend · from inside, the whole · Alt breaks a handle · double-click adds a point";
+}
