@@ -148,6 +148,15 @@ def _end(children: list[subprocess.Popen[bytes]]) -> None:
             child.wait()
 
 
+@app.command()
+def footage(folder: Annotated[Path, typer.Option(help="Where it goes.")] = Path(".run/footage")) -> None:
+    """Render the demo footage with its truth, if it is not there yet."""
+    from wiseglove.demo.install import render_footage
+
+    folder.mkdir(parents=True, exist_ok=True)
+    render_footage(folder, typer.echo)
+
+
 @app.command(hidden=True)
 def schema(target: Path) -> None:
     """Write the API's description, from which the page's types are made."""

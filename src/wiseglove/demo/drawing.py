@@ -44,43 +44,102 @@ def index_finger(frame: int) -> Array:
     return smooth(np.concatenate([left, around, right[::-1]]))
 
 
-def _others_mask(rendered: footage.Rendered) -> Array:
-    """The hand without its index finger, reaching a little under it so that the two covers join."""
-    others = np.minimum(sum(a.astype(int) for n, a in rendered.parts.items() if n != "index"), 255) > 127
-    under = cv2.dilate(others.astype(np.uint8), np.ones((29, 29), np.uint8)) > 0
-    return (others | (under & (rendered.parts["index"] > 127))).astype(np.uint8)
-
-
 def rest_of_hand(frame: int, rendered: footage.Rendered) -> Array:
-    """Outline of the hand without its index finger at a frame (0-based), (N, 6), the same N on every frame.
+    """Outline of thumb, palm, curled fingers and sleeve at a frame (0-based), (N, 6), the same N on every frame.
 
-    The contour is cut at places that keep their meaning (thumb tip, index joint, both sides of the cuff, where
-    the sleeve leaves the picture) and points are spread evenly between them.
+    Points begin on the sides of the projected limbs, which gives them a meaning that lasts, and are then moved
+    along their normals onto the edge of the truth, as an artist would. It reaches under the index finger.
     """
-    contours, _ = cv2.findContours(_others_mask(rendered) * 255, cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_NONE)
-    contour = max(contours, key=len)[:, 0, :].astype(np.float64) + 0.5
     hand, camera = scene.hand_at(frame), scene.camera_at(frame)
-    cuff = np.flatnonzero(hand.cloth == scene.KNIT)[0]
-    axis = camera.project(np.stack([hand.start[cuff], hand.end[cuff]]))
-    along = (axis[1] - axis[0]) / np.linalg.norm(axis[1] - axis[0])
-    side = np.array([-along[1], along[0]]) * hand.end_radius[cuff] / camera.depth(hand.end[cuff]) * scene.FOCAL
-    marks = np.stack(
+
+    def circle(place: Array, radius: float) -> tuple[Array, float]:
+        centre = camera.project(place[None])[0]
+        return centre, float(radius / camera.depth(place[None])[0] * scene.FOCAL)
+
+    def beside(start: tuple[Array, float], end: tuple[Array, float], way: float, share: float = 1.0) -> Array:
+        along = (end[0] - start[0]) / np.linalg.norm(end[0] - start[0])
+        side = np.array([-along[1], along[0]]) * way
+        return start[0] + (end[0] - start[0]) * share + side * (start[1] + (end[1] - start[1]) * share)
+
+    thumb_joints, thumb_radii = hand.joints["thumb"]
+    thumb = [circle(j, r) for j, r in zip(thumb_joints, thumb_radii, strict=True)]
+    knit = int(np.flatnonzero(hand.cloth == scene.KNIT)[0])
+    sleeve = int(np.flatnonzero(hand.cloth == scene.SLEEVE)[0])
+    cuff = [circle(hand.start[knit], hand.start_radius[knit]), circle(hand.end[knit], hand.end_radius[knit])]
+    arm = [circle(hand.start[sleeve], hand.start_radius[sleeve]), circle(hand.end[sleeve], hand.end_radius[sleeve])]
+    knuckle = {name: circle(hand.joints[name][0][0], hand.joints[name][1][0]) for name in scene.FINGERS}
+    middle_joint = {name: circle(hand.joints[name][0][1], hand.joints[name][1][1]) for name in scene.FINGERS}
+    palm = cuff[0][0]
+
+    def outer(of: tuple[Array, float], turn: float = 0.0) -> Array:
+        away = (of[0] - palm) / np.linalg.norm(of[0] - palm)
+        c, s = np.cos(np.radians(turn)), np.sin(np.radians(turn))
+        return of[0] + np.array([c * away[0] - s * away[1], s * away[0] + c * away[1]]) * of[1]
+
+    tip = thumb[3][0] - thumb[2][0]
+    tip = tip / np.linalg.norm(tip)
+    across = np.array([-tip[1], tip[0]])
+    diagonal = np.sqrt(0.5)
+    points = np.stack(
         [
-            camera.project(hand.joints["thumb"][0][3]),
-            camera.project(hand.joints["index"][0][1]),
-            camera.project(hand.joints["middle"][0][0]) + side * 0.2,
-            axis[1] - side,
-            axis[1] + side,
+            thumb[3][0] + tip * thumb[3][1],
+            thumb[3][0] + (tip - across) * diagonal * thumb[3][1],
+            beside(thumb[2], thumb[3], -1, 0.5),
+            beside(thumb[1], thumb[2], -1, 0.8),
+            beside(thumb[1], thumb[2], -1, 0.1),
+            beside(thumb[0], thumb[1], -1, 0.2),
+            beside(cuff[0], cuff[1], 1, 0.05),
+            beside(cuff[0], cuff[1], 1, 0.6),
+            beside(arm[0], arm[1], 1, 0.05),
+            beside(arm[0], arm[1], 1, 0.5),
+            beside(arm[0], arm[1], 1, 1.0),
+            beside(arm[0], arm[1], -1, 1.0),
+            beside(arm[0], arm[1], -1, 0.5),
+            beside(arm[0], arm[1], -1, 0.05),
+            beside(cuff[0], cuff[1], -1, 0.6),
+            beside(cuff[0], cuff[1], -1, 0.05),
+            beside(knuckle["little"], cuff[0], -1, 0.45),
+            outer(knuckle["little"], 50),
+            outer(knuckle["little"], 5),
+            outer(knuckle["ring"], 15),
+            outer(knuckle["ring"], -12),
+            outer(knuckle["middle"], 15),
+            outer(knuckle["middle"], -15),
+            knuckle["index"][0] + (middle_joint["index"][0] - knuckle["index"][0]) * 0.3,
+            (knuckle["index"][0] + beside(thumb[1], thumb[2], 1, 0.45)) / 2,
+            beside(thumb[1], thumb[2], 1, 0.6),
+            beside(thumb[2], thumb[3], 1, 0.5),
+            thumb[3][0] + (tip + across) * diagonal * thumb[3][1],
         ]
     )
-    places = [int(np.argmin(np.linalg.norm(contour - m, axis=1))) for m in marks]
-    order = sorted(range(len(marks)), key=lambda i: (places[i] - places[0]) % len(contour))
-    counts = {0: 7, 1: 4, 2: 7, 3: 8, 4: 6}
-    points = []
-    for position, mark in enumerate(order):
-        start = places[mark]
-        end = places[order[(position + 1) % len(order)]]
-        run = np.arange(start, end if end > start else end + len(contour))
-        take = run[np.linspace(0, len(run), counts[mark], endpoint=False).astype(int)]
-        points.append(contour[take % len(contour)])
-    return smooth(np.concatenate(points))
+    return smooth(_on_edge(points, _soft_mask(rendered)))
+
+
+INSIDE = (23, 24)
+"""Points of rest_of_hand that lie under or beside the index finger, where there is no edge to go to."""
+REACH = 16
+
+
+def _soft_mask(rendered: footage.Rendered) -> Array:
+    """Alpha of the whole hand, lightly smoothed and continued beyond the picture."""
+    soft = cv2.GaussianBlur(rendered.hand.astype(np.float32) / 255, (0, 0), 1.0)
+    return cv2.copyMakeBorder(soft, REACH, REACH, REACH, REACH, cv2.BORDER_REPLICATE)
+
+
+def _on_edge(points: Array, mask: Array) -> Array:
+    """Points moved along their outward normals to where alpha is one half, where that is near."""
+    chord = np.roll(points, -1, axis=0) - np.roll(points, 1, axis=0)
+    normal = np.stack([chord[:, 1], -chord[:, 0]], axis=1) / np.linalg.norm(chord, axis=1, keepdims=True)
+    turning = np.sum(points[:, 0] * np.roll(points[:, 1], -1) - points[:, 1] * np.roll(points[:, 0], -1))
+    normal *= np.sign(turning)
+    out = points.copy()
+    steps = np.arange(-REACH, REACH + 0.25, 0.25)
+    for i in set(range(len(points))) - set(INSIDE):
+        line = (points[i] + normal[i] * steps[:, None] - 0.5 + REACH).astype(np.float32)
+        if not ((line >= 0) & (line < np.array(mask.shape[::-1]) - 1)).all():
+            continue
+        alpha = cv2.remap(mask, line[None, :, 0], line[None, :, 1], cv2.INTER_LINEAR)[0]
+        falls = np.flatnonzero((alpha[:-1] >= 0.5) & (alpha[1:] < 0.5))
+        if len(falls):
+            out[i] = points[i] + normal[i] * steps[falls[np.argmin(np.abs(steps[falls]))]]
+    return out

@@ -1,0 +1,62 @@
+PYTHON ?= python3
+BIN := .venv/bin
+WEB_SOURCES := $(shell find web/src web/public web/index.html web/vite.config.ts -type f 2>/dev/null)
+
+.PHONY: help setup demo test check bench screenshots schema lock dev clean
+
+help:            ## what there is
+	@grep -hE '^[a-z]+: .*##|^[a-z]+:  +##' $(MAKEFILE_LIST) | sed 's/:[^#]*##/  /'
+
+setup: .venv/.ready web/node_modules/.ready  ## Python into .venv, the page's packages into web/node_modules
+
+demo: setup web/dist/index.html  ## serve the application with demo data, until Ctrl+C
+	@scripts/system.sh postgresql chromium
+	@$(BIN)/wiseglove demo
+
+test: setup web/dist/index.html check  ## run all tests
+	@scripts/system.sh postgresql chromium ffmpeg libegl1 libgl1 libcairo2
+	@$(BIN)/wiseglove footage
+	cd web && npm test --silent
+	$(BIN)/pytest
+
+check: setup  ## form, types and layers
+	$(BIN)/ruff check src tests benchmarks scripts
+	$(BIN)/ruff format --check -q src tests benchmarks scripts
+	$(BIN)/mypy
+	$(BIN)/lint-imports
+	$(BIN)/wiseglove schema .run/openapi.json && cmp .run/openapi.json docs/openapi.json
+	cd web && npm run --silent lint && npx tsc --noEmit
+
+bench: setup web/dist/index.html  ## figures, goals and peers in one table
+	@scripts/system.sh postgresql chromium libegl1 libgl1 libcairo2
+	@$(BIN)/python -m benchmarks
+
+screenshots: setup web/dist/index.html  ## pictures of the main views into docs/screenshots
+	@$(BIN)/python scripts/screenshots.py
+
+schema: setup  ## the API's description, and the page's types made from it
+	$(BIN)/wiseglove schema docs/openapi.json
+	cd web && npm run --silent types
+
+lock:  ## lock files anew
+	$(BIN)/pip-compile --upgrade --quiet --generate-hashes --extra dev --strip-extras --no-header --no-emit-index-url --no-emit-find-links --no-emit-trusted-host -o requirements.lock pyproject.toml
+
+clean:  ## remove all that was made here: environment, build, database, footage
+	rm -rf .venv web/node_modules web/dist .run
+
+.venv/.ready: requirements.lock pyproject.toml
+	@echo "Setting up Python in .venv ..."
+	@$(PYTHON) -m venv .venv
+	@$(BIN)/pip install --quiet --disable-pip-version-check -r requirements.lock
+	@$(BIN)/pip install --quiet --disable-pip-version-check --no-deps --no-build-isolation -e .
+	@touch $@
+
+web/node_modules/.ready: web/package.json web/package-lock.json
+	@echo "Setting up the page's packages ..."
+	@cd web && npm ci --silent
+	@touch $@
+
+web/dist/index.html: web/node_modules/.ready $(WEB_SOURCES)
+	@echo "Building the page ..."
+	@cd web && npx tsc --noEmit && npx vite build --logLevel warn
+	@touch $@

@@ -1,0 +1,71 @@
+"""Shared fixtures: a PostgreSQL cluster for the run, a database for each test, the demo footage."""
+
+from __future__ import annotations
+
+import shutil
+import tempfile
+from collections.abc import Iterator
+from pathlib import Path
+from uuid import uuid4
+
+import hypothesis
+import pytest
+
+from wiseglove.core.warm import warm_up
+from wiseglove.settings import Settings
+from wiseglove.store.cluster import Cluster
+from wiseglove.store.database import Database, migrate
+
+hypothesis.settings.register_profile("ours", deadline=None, derandomize=True, max_examples=60)
+hypothesis.settings.load_profile("ours")
+
+ROOT = Path(__file__).resolve().parents[1]
+FOOTAGE = ROOT / ".run" / "footage"
+"""Rendered once by `wiseglove footage`, which `make test` calls first."""
+
+
+@pytest.fixture(scope="session", autouse=True)
+def _compiled() -> None:
+    warm_up()
+
+
+@pytest.fixture(scope="session")
+def cluster() -> Iterator[Cluster]:
+    folder = Path(tempfile.mkdtemp(prefix="wiseglove-pg-"))
+    folder.chmod(0o755)
+    cluster = Cluster(folder / "postgres", durable=False)
+    cluster.start()
+    cluster.ensure_database("template_ours")
+    migrate(cluster.url("template_ours"))
+    yield cluster
+    cluster.stop()
+    shutil.rmtree(folder, ignore_errors=True)
+
+
+@pytest.fixture
+def url(cluster: Cluster) -> Iterator[str]:
+    name = f"t{uuid4().hex[:12]}"
+    cluster.sql(f"create database {name} template template_ours")
+    yield cluster.url(name)
+    cluster.sql(f"drop database {name} with (force)")
+
+
+@pytest.fixture
+def settings(url: str, tmp_path: Path) -> Settings:
+    made = Settings(database_url=url, files=tmp_path / "files", page=ROOT / "web" / "dist")
+    made.make_folders()
+    return made
+
+
+@pytest.fixture
+def database(settings: Settings) -> Iterator[Database]:
+    database = Database(settings.database_url)
+    yield database
+    database.close()
+
+
+@pytest.fixture(scope="session")
+def footage() -> Path:
+    if not (FOOTAGE / "truth" / "corners.json").exists():
+        pytest.fail("The demo footage is missing. Run: .venv/bin/wiseglove footage")
+    return FOOTAGE
