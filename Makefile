@@ -39,7 +39,7 @@ schema: setup  ## the API's description, and the page's types made from it
 	cd web && npm run --silent types
 
 lock:  ## lock files anew
-	$(BIN)/pip-compile --upgrade --quiet --generate-hashes --extra dev --strip-extras --no-header --no-emit-index-url --no-emit-find-links --no-emit-trusted-host -o requirements.lock pyproject.toml
+	$(BIN)/pip-compile --upgrade --quiet --allow-unsafe --extra dev --strip-extras --no-header --no-emit-index-url --no-emit-find-links --no-emit-trusted-host -o requirements.lock pyproject.toml
 
 clean:  ## remove all that was made here: environment, build, database, footage
 	rm -rf .venv web/node_modules web/dist .run

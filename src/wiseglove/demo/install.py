@@ -31,7 +31,37 @@ from wiseglove.store.tables import IntakeRow, JobRow, ShotRow
 Tell = Callable[[str], None]
 MOVIE = "panel_tap.mp4"
 FIRST = 1001
-KEYED = (0, 4, 8, 13, 18, 21, 24, 28, 32, 36, 38, 41, 46, 49, 51, 55, 58, 62, 65, 67, 69, 71, 74, 77, 80, 84, 88, 94, 99)
+KEYED = (
+    0,
+    4,
+    8,
+    13,
+    18,
+    21,
+    24,
+    28,
+    32,
+    36,
+    38,
+    41,
+    46,
+    49,
+    51,
+    55,
+    58,
+    62,
+    65,
+    67,
+    69,
+    71,
+    74,
+    77,
+    80,
+    84,
+    88,
+    94,
+    99,
+)
 """Frames (0-based) on which the demo's covers are drawn."""
 PANE_KEYED = (0, 9, 18, 27, 36, 45, 54, 63, 72, 81, 90, 99)
 

@@ -102,7 +102,7 @@ def test_a_mirrored_key_does_not_explode() -> None:
 
 
 def test_points_on_one_place_are_defined() -> None:
-    nothing = np.zeros((3, 6)) + (5, 5, 0, 0, 0, 0)
+    nothing = np.tile([5.0, 5, 0, 0, 0, 0], (3, 1))
     between = in_between(animation({0.0: nothing, 10.0: blob(1, 3)}), np.array([0.0, 5.0, 10.0]))
     assert np.isfinite(between).all()
 

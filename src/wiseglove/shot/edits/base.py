@@ -1,0 +1,103 @@
+"""What all edits share: their base, what applying one gives, and the checks that say no."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Annotated
+
+from pydantic import Field
+
+from wiseglove.core.geometry import bezier
+from wiseglove.core.geometry.homography import is_convex
+from wiseglove.shot.errors import EditError
+from wiseglove.shot.model import Cover, E, Element, Outline, Pane, Settings, Shot, Strict
+
+MOST_POINTS = 2000
+
+Frames = Annotated[list[int], Field(min_length=1, max_length=100_000)]
+
+
+@dataclass(frozen=True)
+class Applied:
+    """What an edit did: its label, each element's state afterwards, and what the page may select."""
+
+    label: str
+    after: dict[str, Element | None]
+    made: str | None = None
+
+
+class Editing(Strict):
+    """Base of all edits."""
+
+    def apply(self, shot: Shot) -> Applied:
+        """The change, or EditError; the shot itself is not touched."""
+        raise NotImplementedError
+
+
+def get(shot: Shot, element: str, wanted: type[E]) -> E:
+    found = shot.find(element, wanted)
+    if found is None:
+        raise EditError(
+            f"That {wanted.__name__.lower()} is not in the shot any more; it may have been deleted in another "
+            "page. Nothing was changed."
+        )
+    return found
+
+
+def animated(shot: Shot, element: str) -> Outline | Pane:
+    found = shot.elements.get(element)
+    if not isinstance(found, Outline | Pane):
+        raise EditError("What these keys belong to is not in the shot any more. Nothing was changed.")
+    return found
+
+
+def owner_of(shot: Shot, element: Outline | Pane) -> Cover | Pane:
+    return get(shot, element.cover, Cover) if isinstance(element, Outline) else element
+
+
+def unlocked(owner: Cover | Pane) -> None:
+    if owner.locked:
+        raise EditError(f"“{owner.name}” is locked. Unlock it to change it; nothing was changed.")
+
+
+def unlocked_animated(shot: Shot, element: str) -> tuple[Outline | Pane, Cover | Pane]:
+    """What has keys, and the cover or pane it belongs to, which is not locked."""
+    found = animated(shot, element)
+    owner = owner_of(shot, found)
+    unlocked(owner)
+    return found, owner
+
+
+def unlocked_outline(shot: Shot, outline: str) -> tuple[Outline, Cover]:
+    """An outline and its cover, which is not locked."""
+    found = get(shot, outline, Outline)
+    cover = get(shot, found.cover, Cover)
+    unlocked(cover)
+    return found, cover
+
+
+def free_name(shot: Shot, wanted: str) -> str:
+    taken = {e.name for e in shot.elements.values() if isinstance(e, Cover | Pane)}
+    number, name = 1, wanted
+    while name in taken:
+        number += 1
+        name = f"{wanted} {number}"
+    return name
+
+
+def unused(shot: Shot, wanted: str) -> str:
+    if wanted in shot.elements:
+        raise EditError("That id is taken. Nothing was changed; leave it out to get a fresh one.")
+    return wanted
+
+
+def with_depth(shot: Shot, depth: list[str]) -> Settings:
+    return shot.settings.model_copy(update={"depth": depth})
+
+
+def check_corners(points: bezier.Points) -> None:
+    if not is_convex(points[:, :2]):
+        raise EditError(
+            "A pane's corners must go round without crossing or folding in. The pane stays as it was; "
+            "move the corner the other way."
+        )

@@ -1,0 +1,243 @@
+"""Edits of what is in the shot: covers, outlines, panes, their order, and the shot itself."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+import numpy as np
+from pydantic import Field
+
+from wiseglove.shot import keys as keying
+from wiseglove.shot.edits.base import (
+    MOST_POINTS,
+    Applied,
+    Editing,
+    check_corners,
+    free_name,
+    get,
+    unlocked,
+    unused,
+    with_depth,
+)
+from wiseglove.shot.errors import EditError
+from wiseglove.shot.model import (
+    Colour,
+    Corner,
+    Cover,
+    Element,
+    ElementId,
+    Insert,
+    Key,
+    Name,
+    Outline,
+    Pane,
+    PaneKey,
+    Point,
+    PointKind,
+    Shot,
+    Strict,
+    new_id,
+)
+
+COVER_COLOURS = ("#56b4e9", "#e69f00", "#cc79a7", "#009e73", "#f0e442", "#d55e00", "#0072b2")
+"""Okabe & Ito's colour-blind-safe set, in the order in which covers get them."""
+PANE_COLOUR = "#0f6a62"
+
+Corners = tuple[Corner, Corner, Corner, Corner]
+
+
+class OutlineDraft(Strict):
+    """A freshly drawn outline."""
+
+    kinds: list[PointKind] = Field(max_length=MOST_POINTS)
+    points: list[Point] = Field(max_length=MOST_POINTS)
+
+    def as_outline(self, cover: str, frame: int, mode: Literal["adds", "cuts", "limits"]) -> Outline:
+        """The outline with one key."""
+        check_shape(self.points, self.kinds)
+        key = Key(frame=frame, points=self.points)
+        return Outline(id=new_id(), cover=cover, mode=mode, kinds=self.kinds, keys=[key])
+
+
+def check_shape(points: list[Point], kinds: list[PointKind]) -> None:
+    if len(points) != len(kinds):
+        raise EditError(f"The outline has {len(kinds)} points but {len(points)} came. Nothing was changed.")
+    if len(points) < 3:
+        raise EditError("An outline needs at least three points. Go on clicking; nothing was changed.")
+
+
+class AddCover(Editing):
+    """A new cover in front of everything, with one outline that has one key."""
+
+    type: Literal["add-cover"]
+    frame: int
+    outline: OutlineDraft
+    name: Name | None = None
+    colour: Colour | None = None
+    outline_id: ElementId | None = None
+
+    def apply(self, shot: Shot) -> Applied:
+        keying.check_frame(shot.plate, self.frame)
+        cover_id = new_id()
+        outline = self.outline.as_outline(cover_id, self.frame, "adds")
+        if self.outline_id:
+            outline = outline.model_copy(update={"id": unused(shot, self.outline_id)})
+        cover = Cover(
+            id=cover_id,
+            name=free_name(shot, self.name or "Cover"),
+            colour=self.colour or COVER_COLOURS[len(shot.covers) % len(COVER_COLOURS)],
+            outlines=[outline.id],
+        )
+        settings = with_depth(shot, [cover_id, *shot.settings.depth])
+        after: dict[str, Element | None] = {cover_id: cover, outline.id: outline, "settings": settings}
+        return Applied(f"Drew {cover.name}, frame {self.frame}", after, cover_id)
+
+
+class AddOutline(Editing):
+    """A further outline of a cover."""
+
+    type: Literal["add-outline"]
+    cover: ElementId
+    frame: int
+    outline: OutlineDraft
+    mode: Literal["adds", "cuts", "limits"] = "adds"
+
+    def apply(self, shot: Shot) -> Applied:
+        keying.check_frame(shot.plate, self.frame)
+        cover = get(shot, self.cover, Cover)
+        unlocked(cover)
+        outline = self.outline.as_outline(cover.id, self.frame, self.mode)
+        grown = cover.model_copy(update={"outlines": [*cover.outlines, outline.id]})
+        label = f"Drew an outline that {self.mode}, {cover.name}, frame {self.frame}"
+        return Applied(label, {cover.id: grown, outline.id: outline}, cover.id)
+
+
+class SetCover(Editing):
+    """Change a cover's name, colour, show, lock, in or out; only what is sent changes."""
+
+    type: Literal["set-cover"]
+    cover: ElementId
+    name: Name | None = None
+    colour: Colour | None = None
+    shown: bool | None = None
+    locked: bool | None = None
+    first: int | None = None
+    last: int | None = None
+
+    def apply(self, shot: Shot) -> Applied:
+        cover = get(shot, self.cover, Cover)
+        sent = {name: getattr(self, name) for name in self.model_fields_set - {"type", "cover"}}
+        for name in ("first", "last"):
+            if sent.get(name) is not None:
+                keying.check_frame(shot.plate, sent[name])
+        changed = cover.model_copy(update={k: v for k, v in sent.items() if v is not None or k in ("first", "last")})
+        if changed.first is not None and changed.last is not None and changed.first > changed.last:
+            raise EditError(f"In ({changed.first}) must not lie after out ({changed.last}). Nothing was changed.")
+        return Applied(_attribute_label(cover.name, sent), {cover.id: changed})
+
+
+class AddPane(Editing):
+    """A new pane behind all covers, with one key."""
+
+    type: Literal["add-pane"]
+    frame: int
+    corners: Corners
+    name: Name | None = None
+    id: ElementId | None = None
+
+    def apply(self, shot: Shot) -> Applied:
+        keying.check_frame(shot.plate, self.frame)
+        check_corners(np.array(self.corners))
+        pane = Pane(
+            id=unused(shot, self.id) if self.id else new_id(),
+            name=free_name(shot, self.name or "Pane"),
+            colour=PANE_COLOUR,
+            keys=[PaneKey(frame=self.frame, corners=self.corners)],
+        )
+        settings = with_depth(shot, [*shot.settings.depth, pane.id])
+        return Applied(f"Placed {pane.name}, frame {self.frame}", {pane.id: pane, "settings": settings}, pane.id)
+
+
+class SetPane(Editing):
+    """Change a pane's name, colour, show, lock, opacity or insert; only what is sent changes."""
+
+    type: Literal["set-pane"]
+    pane: ElementId
+    name: Name | None = None
+    colour: Colour | None = None
+    shown: bool | None = None
+    locked: bool | None = None
+    opacity: float | None = Field(default=None, ge=0, le=1, allow_inf_nan=False)
+    insert: Insert | None = None
+
+    def apply(self, shot: Shot) -> Applied:
+        pane = get(shot, self.pane, Pane)
+        if self.insert and self.insert.source == "media" and not self.insert.media:
+            raise EditError("No picture was chosen for the insert. The pane keeps the one it has.")
+        fields = self.model_fields_set - {"type", "pane"}
+        sent = {name: getattr(self, name) for name in fields if getattr(self, name) is not None}
+        if self.insert and self.insert.start is None:
+            sent["insert"] = self.insert.model_copy(update={"start": shot.plate.first})
+        return Applied(_attribute_label(pane.name, sent), {pane.id: pane.model_copy(update=sent)})
+
+
+def _attribute_label(name: str, sent: dict[str, object]) -> str:
+    if "name" in sent:
+        return f"Renamed {name} to {sent['name']}"
+    if "shown" in sent:
+        return f"{'Showed' if sent['shown'] else 'Hid'} {name}"
+    if "locked" in sent:
+        return f"{'Locked' if sent['locked'] else 'Unlocked'} {name}"
+    words = {"first": "in", "last": "out"}
+    return f"Changed {', '.join(words.get(k, k) for k in sorted(sent)) or 'nothing'} of {name}"
+
+
+class DeleteElement(Editing):
+    """Delete a cover with its outlines, one outline of several, or a pane."""
+
+    type: Literal["delete"]
+    element: ElementId
+
+    def apply(self, shot: Shot) -> Applied:
+        found = shot.elements.get(self.element)
+        if isinstance(found, Outline):
+            cover = get(shot, found.cover, Cover)
+            unlocked(cover)
+            if len(cover.outlines) > 1:
+                left = [o for o in cover.outlines if o != found.id]
+                thinner = cover.model_copy(update={"outlines": left})
+                return Applied(f"Deleted an outline of {cover.name}", {found.id: None, cover.id: thinner})
+            found = cover
+        if not isinstance(found, Cover | Pane):
+            raise EditError("That is not in the shot any more. Nothing was changed.")
+        unlocked(found)
+        after: dict[str, Element | None] = {found.id: None}
+        if isinstance(found, Cover):
+            after.update(dict.fromkeys(found.outlines))
+        after["settings"] = with_depth(shot, [d for d in shot.settings.depth if d != found.id])
+        return Applied(f"Deleted {found.name}", after)
+
+
+class OrderDepth(Editing):
+    """Put covers and panes into another order, near to far."""
+
+    type: Literal["order-depth"]
+    depth: list[ElementId]
+
+    def apply(self, shot: Shot) -> Applied:
+        if sorted(self.depth) != sorted(shot.settings.depth):
+            raise EditError("The depth order does not name what is in the shot now. Nothing was changed.")
+        return Applied("Changed the depth order", {"settings": with_depth(shot, self.depth)})
+
+
+class SetShot(Editing):
+    """Rename the shot or choose how pictures are mixed."""
+
+    type: Literal["set-shot"]
+    name: Name | None = None
+    mixing: Literal["linear", "encoded"] | None = None
+
+    def apply(self, shot: Shot) -> Applied:
+        sent = self.model_dump(include={"name", "mixing"}, exclude_none=True)
+        label = f"Renamed the shot to {self.name}" if self.name else f"Mixing in {self.mixing} light"
+        return Applied(label, {"settings": shot.settings.model_copy(update=sent)})
