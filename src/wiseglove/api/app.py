@@ -9,8 +9,6 @@ from collections.abc import AsyncIterator
 from fastapi import FastAPI
 from fastapi.responses import FileResponse
 from fastapi.staticfiles import StaticFiles
-from starlette.exceptions import HTTPException
-from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from wiseglove.api import errors, events, intakes, jobs, live, pictures, shots
 from wiseglove.api.context import Context
@@ -22,30 +20,7 @@ from wiseglove.store.errors import NotFoundError
 from wiseglove.store.pictures import DisplayPictures
 
 LARGEST_BODY = 32_000_000
-"""Bytes of any request but a file's."""
-
-
-class BodyLimit:
-    """Refuses request bodies that are larger than any edit can be; files have their own limit."""
-
-    def __init__(self, app: ASGIApp) -> None:
-        self._app = app
-
-    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
-        if scope["type"] != "http" or scope["method"] == "PUT":
-            await self._app(scope, receive, send)
-            return
-        seen = 0
-
-        async def counted() -> Message:
-            nonlocal seen
-            message = await receive()
-            seen += len(message.get("body", b""))
-            if seen > LARGEST_BODY:
-                raise HTTPException(413, "That is too large for one change. Nothing was changed.")
-            return message
-
-        await self._app(scope, counted, send)
+"""Bytes of any request but a file's: more than any edit can need."""
 
 
 def create_app(settings: Settings | None = None) -> FastAPI:
@@ -68,8 +43,10 @@ def create_app(settings: Settings | None = None) -> FastAPI:
             task.cancel()
         database.close()
 
-    app = FastAPI(title="Wise Glove", version="0.1.0", lifespan=lifespan, docs_url=None, redoc_url=None)
-    app.add_middleware(BodyLimit)
+    app = FastAPI(
+        title="Wise Glove", version="0.1.0", lifespan=lifespan, docs_url=None, redoc_url=None,
+        max_body_size=LARGEST_BODY,
+    )  # fmt: skip
     errors.install(app)
     for module in (shots, pictures, live, intakes, jobs, events):
         app.include_router(module.router)
@@ -93,6 +70,8 @@ def _serve_page(app: FastAPI, settings: Settings) -> None:
 
     @app.get("/{path:path}", include_in_schema=False)
     def page(path: str) -> FileResponse:
+        if not (settings.page / "index.html").is_file():
+            raise NotFoundError("The page has not been built yet. Run make demo, which builds and serves it.")
         file = (settings.page / path).resolve()
         inside = file.is_relative_to(settings.page.resolve()) and file.is_file()
         return FileResponse(file if inside else settings.page / "index.html", headers={"Cache-Control": "no-cache"})

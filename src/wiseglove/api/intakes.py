@@ -26,6 +26,8 @@ from wiseglove.store.jobs import Job, as_job
 from wiseglove.store.tables import IntakeRow, JobRow, ShotRow
 
 router = APIRouter(prefix="/api/intakes", tags=["intakes"])
+MOST_BYTES = 1 << 62
+"""No limit of its own for a file's body: each is held to the size that was announced, and that to the settings."""
 ABANDONED = timedelta(minutes=20)
 """An intake whose files stopped coming is removed after this."""
 
@@ -124,7 +126,7 @@ def begin(request: IntakeRequest, context: Ctx) -> Intake:
         return _as_intake(session, row)
 
 
-@router.put("/{intake_id}/files/{name}", status_code=204)
+@router.put("/{intake_id}/files/{name}", status_code=204, max_body_size=MOST_BYTES)
 async def receive(intake_id: str, name: str, request: Request, context: Ctx) -> Response:
     """The bytes of one file. A file that is cut short leaves nothing behind and can be sent again."""
     size = await asyncio.to_thread(_expected_size, context, intake_id, name)

@@ -20,9 +20,9 @@ from wiseglove.jobs.run import execute
 from wiseglove.media.encode import MovieWriter, png
 from wiseglove.media.probe import probe
 from wiseglove.settings import Settings
-from wiseglove.shot.edits import AddCover, AddPane, Corners, Edit, OutlineDraft, ShapePoints
+from wiseglove.shot.edits import AddCover, AddPane, Edit, OutlineDraft, ShapePoints
 from wiseglove.shot.keys import as_points
-from wiseglove.shot.model import new_id
+from wiseglove.shot.model import Corners, new_id
 from wiseglove.store import jobs, shots
 from wiseglove.store.database import Database
 from wiseglove.store.errors import StoreError
@@ -31,39 +31,16 @@ from wiseglove.store.tables import IntakeRow, JobRow, ShotRow
 Tell = Callable[[str], None]
 MOVIE = "panel_tap.mp4"
 FIRST = 1001
+# fmt: off
 KEYED = (
-    0,
-    4,
-    8,
-    13,
-    18,
-    21,
-    24,
-    28,
-    32,
-    36,
-    38,
-    41,
-    46,
-    49,
-    51,
-    55,
-    58,
-    62,
-    65,
-    67,
-    69,
-    71,
-    74,
-    77,
-    80,
-    84,
-    88,
-    94,
-    99,
+    0, 4, 8, 13, 18, 21, 24, 28, 32, 36, 38, 41, 46, 49, 51, 55, 58, 62, 65, 67,
+    69, 71, 74, 77, 80, 84, 88, 94, 99,
 )
 """Frames (0-based) on which the demo's covers are drawn."""
-PANE_KEYED = (0, 9, 18, 27, 36, 45, 54, 63, 72, 81, 90, 99)
+PANE_KEYED = (
+    0, 4, 8, 12, 17, 20, 25, 30, 34, 38, 42, 47, 51, 55, 60, 63, 68, 73, 77, 82, 85, 90, 94, 99,
+)
+# fmt: on
 
 
 def render_footage(folder: Path, tell: Tell) -> Path:

@@ -78,14 +78,14 @@ async def _rescue(app: procrastinate.App) -> None:
         await asyncio.sleep(STALLED / 3)
 
 
-async def _work(settings: Settings, concurrency: int) -> None:
+async def _work(settings: Settings, concurrency: int, signals: bool = True) -> None:
     database = Database(settings.database_url)
     app = _app(settings, database)
     async with app.open_async():
         rescue = asyncio.create_task(_rescue(app))
         try:
             await app.run_worker_async(
-                concurrency=concurrency, fetch_job_polling_interval=2.0, install_signal_handlers=True
+                concurrency=concurrency, fetch_job_polling_interval=2.0, install_signal_handlers=signals
             )
         finally:
             rescue.cancel()

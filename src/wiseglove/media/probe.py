@@ -52,7 +52,7 @@ def check_limits(understood: Understood, limits: Limits) -> None:
 def _probe_pictures(paths: list[Path]) -> Understood:
     if len(paths) == 1:
         return _understood([paths[0]], paths[0].stem, "still", 1001, [])
-    named: dict[tuple[str, str, int], dict[int, Path]] = {}
+    named: dict[tuple[str, str], dict[int, Path]] = {}
     for path in paths:
         match = NUMBERED.match(path.name)
         if not match:
@@ -60,20 +60,15 @@ def _probe_pictures(paths: list[Path]) -> Understood:
                 f"“{path.name}” has no frame number at the end of its name, such as tap.1001.png. Nothing was taken in. "
                 "Rename it, or leave it out."
             )
-        digits = match["number"]
-        padding = len(digits) if digits.startswith("0") else 0
-        numbers = named.setdefault((match["stem"], match["suffix"].lower(), padding), {})
-        if int(digits) in numbers:
-            raise MediaError(f"Frame {int(digits)} came twice. Nothing was taken in. Leave one of them out.")
-        numbers[int(digits)] = path
-    # tap.0999.png and tap.1000.png belong together although only one shows its padding.
-    merged: dict[tuple[str, str], dict[int, Path]] = {}
-    for (stem, suffix, _), numbers in named.items():
-        merged.setdefault((stem, suffix), {}).update(numbers)
-    if len(merged) > 1:
-        names = " and ".join(f"“{stem}…{suffix}”" for stem, suffix in list(merged)[:2])
+        number = int(match["number"])
+        numbers = named.setdefault((match["stem"], match["suffix"].lower()), {})
+        if number in numbers:
+            raise MediaError(f"Frame {number} came twice. Nothing was taken in. Leave one of them out.")
+        numbers[number] = path
+    if len(named) > 1:
+        names = " and ".join(f"“{stem}…{suffix}”" for stem, suffix in list(named)[:2])
         raise MediaError(f"These are several sequences: {names}. Nothing was taken in. Drop one of them at a time.")
-    (stem, _), numbers = next(iter(merged.items()))
+    (stem, _), numbers = next(iter(named.items()))
     order = sorted(numbers)
     gaps = [Gap(first=a + 1, last=b - 1) for a, b in pairwise(order) if b > a + 1]
     name = stem.rstrip("._- ") or paths[0].parent.name

@@ -72,9 +72,31 @@ def _exr_header(path: Path) -> Header:
         header = file.header()
         (left, top), (right, bottom) = (np.asarray(corner).tolist() for corner in header["dataWindow"])
         names = [channel.name for channel in header["channels"]]
-        half = all(channel.type() == OpenEXR.HALF for channel in header["channels"])
+        half = _exr_types(path) == {HALF}
         aspect = float(header.get("pixelAspectRatio", 1.0))
         return Header(right - left + 1, bottom - top + 1, 16 if half else 32, True, "A" in names, aspect)
+
+
+HALF = 1
+"""Pixel type code of 16-bit floats in an EXR channel list."""
+
+
+def _exr_types(path: Path) -> set[int]:
+    """Pixel type codes of all channels, from the header's channel list.
+
+    The list is name, zero byte, int32 type, four bytes of flags, two int32 of sampling for each channel, and a
+    zero byte at its end (OpenEXR file layout; the library tells types only together with all pixels).
+    """
+    with path.open("rb") as file:
+        head = file.read(1 << 16)
+    mark = b"channels\0chlist\0"
+    place = head.index(mark) + len(mark) + 4
+    types = set()
+    while head[place]:
+        place = head.index(b"\0", place) + 1
+        types.add(int.from_bytes(head[place : place + 4], "little"))
+        place += 16
+    return types
 
 
 def read_picture(path: Path) -> NDArray[Any]:

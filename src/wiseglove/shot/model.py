@@ -15,8 +15,14 @@ FAR = 100_000.0
 """Farthest coordinate that is taken, in pixels: well beyond any plate, well within float precision."""
 
 Coordinate = Annotated[float, Field(allow_inf_nan=False, ge=-FAR, le=FAR)]
-Corner = tuple[Coordinate, Coordinate]
-Point = tuple[Coordinate, Coordinate, Coordinate, Coordinate, Coordinate, Coordinate]
+Corner = Annotated[tuple[Coordinate, Coordinate], Field(strict=False)]
+"""x, y. Lax, as the tuples below, only in that a JSON list will do; the numbers stay strict."""
+Corners = Annotated[tuple[Corner, Corner, Corner, Corner], Field(strict=False)]
+"""Top left, top right, bottom right, bottom left of the insert."""
+Point = Annotated[
+    tuple[Coordinate, Coordinate, Coordinate, Coordinate, Coordinate, Coordinate],
+    Field(strict=False),
+]
 """x, y, incoming handle dx, dy, outgoing handle dx, dy."""
 Colour = Annotated[str, Field(pattern=r"^#[0-9a-f]{6}$")]
 Name = Annotated[str, Field(min_length=1, max_length=80)]
@@ -68,10 +74,10 @@ class Key(Strict):
 
 
 class PaneKey(Strict):
-    """A pane's corners at a frame: top left, top right, bottom right, bottom left of the insert."""
+    """A pane's corners at a frame."""
 
     frame: int
-    corners: tuple[Corner, Corner, Corner, Corner]
+    corners: Corners
     ease: Ease = "smooth"
 
 

@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session
 
 from wiseglove.shot.model import new_id
 from wiseglove.store.errors import NotFoundError
-from wiseglove.store.tables import JobRow
+from wiseglove.store.tables import IntakeRow, JobRow
 
 CHANNEL = "wiseglove"
 
@@ -117,5 +117,8 @@ def ask_to_stop(session: Session, job_id: str) -> JobRow:
     row.stop = True
     if row.state == "queued":
         row.state, row.message, row.ended_at = "cancelled", "Cancelled before it began.", datetime.now(UTC)
+        intake = session.get(IntakeRow, row.intake) if row.intake else None
+        if intake is not None:
+            intake.state = "understood"
         announce(session, "job", as_job(row).model_dump())
     return row

@@ -38,12 +38,15 @@ export class Problem extends Error {
 const NOT_REACHED =
   "The server cannot be reached. What was saved is safe; check that it still runs, then try again.";
 
+const TOO_LARGE = "That is too large for one change. Nothing was changed; do it in smaller steps.";
+
 /** Turns an answer that is not 2xx into a Problem. */
 export async function problemOf(response: Response): Promise<Problem> {
   try {
     const body = (await response.json()) as { message?: string };
     return new Problem(body.message ?? `The server answered ${response.status}.`, response.status, body);
   } catch {
+    if (response.status === 413) return new Problem(TOO_LARGE, 413);
     return new Problem(
       response.status >= 500 ? NOT_REACHED : `The server answered ${response.status}.`,
       response.status,

@@ -1034,7 +1034,7 @@ export interface components {
         };
         /**
          * PaneKey
-         * @description A pane's corners at a frame: top left, top right, bottom right, bottom left of the insert.
+         * @description A pane's corners at a frame.
          */
         PaneKey: {
             /** Corners */

@@ -15,7 +15,6 @@ from wiseglove.shot.edits.things import (
     AddCover,
     AddOutline,
     AddPane,
-    Corners,
     DeleteElement,
     OrderDepth,
     OutlineDraft,
@@ -25,7 +24,7 @@ from wiseglove.shot.edits.things import (
 )
 
 __all__ = [
-    "AddCover", "AddOutline", "AddPane", "Applied", "Corners", "DeleteElement", "DeleteKeys", "EaseKeys", "Edit",
+    "AddCover", "AddOutline", "AddPane", "Applied", "DeleteElement", "DeleteKeys", "EaseKeys", "Edit",
     "InsertPoint", "MoveKeys", "OrderDepth", "OutlineDraft", "RemovePoints", "SetCover", "SetKey", "SetPane",
     "SetPointKind", "SetShot", "ShapePoints",
 ]  # fmt: skip

@@ -14,6 +14,8 @@ from wiseglove.shot.model import Cover, E, Element, Outline, Pane, Settings, Sho
 
 MOST_POINTS = 2000
 
+Index = Annotated[int, Field(strict=False, ge=0)]
+"""A point's or corner's number; lax in that the text of a JSON key will do."""
 Frames = Annotated[list[int], Field(min_length=1, max_length=100_000)]
 
 

@@ -13,6 +13,7 @@ from wiseglove.shot.edits.base import (
     MOST_POINTS,
     Applied,
     Editing,
+    Index,
     check_corners,
     unlocked_animated,
     unlocked_outline,
@@ -28,8 +29,8 @@ class ShapePoints(Editing):
     type: Literal["shape-points"]
     element: ElementId
     frame: int
-    points: dict[int, Point] = Field(min_length=1, max_length=MOST_POINTS)
-    kinds: dict[int, PointKind] = Field(default={}, max_length=MOST_POINTS)
+    points: dict[Index, Point] = Field(min_length=1, max_length=MOST_POINTS)
+    kinds: dict[Index, PointKind] = Field(default={}, max_length=MOST_POINTS)
     """Points of an outline that become another kind with it (on all keys; their handles there stay)."""
 
     def apply(self, shot: Shot) -> Applied:

@@ -22,7 +22,7 @@ from wiseglove.shot.edits.base import (
 from wiseglove.shot.errors import EditError
 from wiseglove.shot.model import (
     Colour,
-    Corner,
+    Corners,
     Cover,
     Element,
     ElementId,
@@ -42,8 +42,6 @@ from wiseglove.shot.model import (
 COVER_COLOURS = ("#56b4e9", "#e69f00", "#cc79a7", "#009e73", "#f0e442", "#d55e00", "#0072b2")
 """Okabe & Ito's colour-blind-safe set, in the order in which covers get them."""
 PANE_COLOUR = "#0f6a62"
-
-Corners = tuple[Corner, Corner, Corner, Corner]
 
 
 class OutlineDraft(Strict):

@@ -1,0 +1,168 @@
+from __future__ import annotations
+
+import csv
+import hashlib
+import io
+import json
+import zipfile
+from collections.abc import Callable
+from fractions import Fraction
+from pathlib import Path
+from typing import Any
+
+import av
+import numpy as np
+import pytest
+from fastapi.testclient import TestClient
+from PIL import Image
+
+from tests.builders import HAND, PANE, SQUARE, draft, write_movie
+from wiseglove.core.compositing.pane import FINAL
+from wiseglove.jobs import deliver
+from wiseglove.settings import Settings
+from wiseglove.shot.evaluate import corners_at
+from wiseglove.shot.model import Pane, Shot
+from wiseglove.shot.render import FrameScene
+from wiseglove.store import shots
+from wiseglove.store.database import Database
+from wiseglove.store.pictures import ExactPictures
+
+FRAMES = range(86, 98)
+
+
+@pytest.fixture
+def shot(client: TestClient, take_in: Callable[..., dict[str, Any]], tmp_path: Path, database: Database) -> Shot:
+    done = take_in(
+        [write_movie(tmp_path / "tap.mp4", len(FRAMES))],
+        {"first": 86, "name": "Tap / one", "rate_num": 24000, "rate_den": 1001},
+    )
+    shot_id = done["job"]["result"]["shot"]
+    pane = {"type": "add-pane", "id": PANE, "frame": 86, "corners": SQUARE, "name": "Screen"}
+    hand = {"type": "add-cover", "outline_id": HAND, "frame": 86, "outline": draft().model_dump(), "name": "Hand"}
+    moved = {"type": "shape-points", "element": PANE, "frame": 97, "points": {"0": [30, 20, 0, 0, 0, 0]}}
+    for revision, edit in enumerate((pane, hand, moved)):
+        assert client.post(f"/api/shots/{shot_id}/edits", json={"revision": revision, "edit": edit}).status_code == 200
+    with database.transaction() as session:
+        return shots.load(session, shot_id)
+
+
+def ordered(client: TestClient, shot: Shot, work: Callable[[], None], **order: bool) -> dict[str, Any]:
+    job = client.post(f"/api/shots/{shot.id}/deliveries", json=order).json()
+    work()
+    jobs = client.get(f"/api/jobs?shot={shot.id}").json()
+    return dict(next(j for j in jobs if j["id"] == job["id"]))
+
+
+def unpacked(client: TestClient, job: dict[str, Any]) -> dict[str, bytes]:
+    answer = client.get(f"/api/deliveries/{job['id']}.zip")
+    assert answer.headers["content-type"] == "application/zip"
+    with zipfile.ZipFile(io.BytesIO(answer.content)) as file:
+        assert file.testzip() is None
+        return {name.split("/", 1)[1]: file.read(name) for name in file.namelist()}
+
+
+def test_the_zip_holds_the_cores_pixels_and_the_manifest_is_true(
+    client: TestClient, shot: Shot, work: Callable[[], None], settings: Settings
+) -> None:
+    job = ordered(client, shot, work, each_cover=True)
+    assert job["state"] == "done"
+    files = unpacked(client, job)
+    manifest = json.loads(files.pop("manifest.json"))
+    told = {f["name"]: (f["size"], f["sha256"]) for f in manifest["files"]}
+    assert told == {n: (len(d), hashlib.sha256(d).hexdigest()) for n, d in files.items()}
+    assert (manifest["rate"], manifest["frames"], manifest["revision"]) == ("24000/1001", [86, 97], 3)
+
+    scenes = [FrameScene(shot, f, ExactPictures(settings.media), 1.0, FINAL) for f in FRAMES]
+    for frame, scene in zip(FRAMES, scenes, strict=True):
+        expected = scene.look("matte", scene.whole)
+        for name in (f"matte/Tap_one_matte.{frame:04d}.png", f"matte/01_Hand/Tap_one_01_Hand.{frame:04d}.png"):
+            image = Image.open(io.BytesIO(files[name]))
+            assert image.mode == "L"
+            assert (np.asarray(image) == expected).all()
+
+    with av.open(io.BytesIO(files["composite/Tap_one_composite.mp4"])) as movie:
+        stream = movie.streams.video[0]
+        assert stream.average_rate == Fraction(24000, 1001)
+        assert stream.codec_context.name == "h264"
+        seen = [f.to_ndarray(format="rgb24", src_colorspace="ITU709").astype(int) for f in movie.decode(stream)]
+    assert len(seen) == len(FRAMES)
+    for picture, scene in zip(seen, scenes, strict=True):
+        assert np.abs(picture - scene.look("composite", scene.whole)).mean() < 8  # 4:2:0 of a hard-edged picture
+
+    rows = list(csv.DictReader(io.StringIO(files["corners/01_Screen.csv"].decode())))
+    assert [int(r["frame"]) for r in rows] == list(FRAMES)
+    pane = shot.find(PANE, Pane)
+    assert pane is not None
+    for row in rows:
+        told_corners = np.array([[float(row[f"{a}{i}"]) for a in "xy"] for i in (1, 2, 3, 4)])
+        assert np.abs(told_corners - corners_at(pane, int(row["frame"]))).max() < 1e-4
+
+
+def test_the_preview_lists_what_the_zip_will_hold(client: TestClient, shot: Shot, work: Callable[[], None]) -> None:
+    order = {"matte": True, "each_cover": True, "composite": True, "corners": True}
+    preview = client.post(f"/api/shots/{shot.id}/deliveries/preview", json=order).json()
+    files = unpacked(client, ordered(client, shot, work, **order))
+    expected = set()
+    for name in preview["files"]:
+        if "[86-97]" in name:
+            expected |= {name.replace("[86-97]", f"{f:04d}") for f in FRAMES}
+        else:
+            expected.add(name)
+    assert expected == set(files)
+
+
+def test_remarks_say_what_might_surprise(client: TestClient, shot: Shot) -> None:
+    hide = {"type": "set-cover", "cover": shot.covers[0].id, "shown": False}
+    client.post(f"/api/shots/{shot.id}/edits", json={"revision": 3, "edit": hide})
+    remarks = client.post(f"/api/shots/{shot.id}/deliveries/preview", json={}).json()["remarks"]
+    assert remarks == ["Hidden, and so left out: Hand."]
+
+
+def test_a_delivery_is_of_the_shot_as_it_was_when_ordered(
+    client: TestClient, shot: Shot, work: Callable[[], None], settings: Settings
+) -> None:
+    job = client.post(f"/api/shots/{shot.id}/deliveries", json={"composite": False, "corners": False}).json()
+    client.post(f"/api/shots/{shot.id}/undo", json={"revision": 3})
+    gone = {"type": "delete", "element": shot.covers[0].id}
+    client.post(f"/api/shots/{shot.id}/edits", json={"revision": 4, "edit": gone})
+    work()
+    files = unpacked(client, job)
+    scene = FrameScene(shot, 90, ExactPictures(settings.media))
+    assert (
+        np.asarray(Image.open(io.BytesIO(files["matte/Tap_one_matte.0090.png"]))) == scene.look("matte", scene.whole)
+    ).all()
+
+
+def test_nothing_chosen_is_refused(client: TestClient, shot: Shot) -> None:
+    nothing = {"matte": False, "composite": False, "corners": False}
+    assert client.post(f"/api/shots/{shot.id}/deliveries", json=nothing).status_code == 409
+
+
+def test_cancelling_a_running_delivery_leaves_no_file(
+    client: TestClient, shot: Shot, work: Callable[[], None], settings: Settings, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    job = client.post(f"/api/shots/{shot.id}/deliveries", json={}).json()
+    real = deliver.png
+
+    def cancelling(pixels: np.ndarray) -> bytes:
+        client.post(f"/api/jobs/{job['id']}/cancel")
+        return real(pixels)
+
+    monkeypatch.setattr(deliver, "png", cancelling)
+    monkeypatch.setattr("wiseglove.jobs.run.EVERY", 0.0)
+    work()
+    (ended,) = [j for j in client.get("/api/jobs").json() if j["id"] == job["id"]]
+    assert ended["state"] == "cancelled"
+    assert list(settings.deliveries.iterdir()) == []
+    assert client.get(f"/api/deliveries/{job['id']}.zip").status_code == 404
+
+
+def test_a_delivery_whose_clip_is_gone_fails_with_a_sentence(
+    client: TestClient, shot: Shot, work: Callable[[], None], settings: Settings
+) -> None:
+    for path in settings.media.rglob("source/*"):
+        path.write_bytes(b"")
+    job = ordered(client, shot, work)
+    assert job["state"] == "failed"
+    assert "is empty" in job["message"]
+    assert list(settings.deliveries.iterdir()) == []

@@ -1,0 +1,262 @@
+from __future__ import annotations
+
+import errno
+import json
+import socket
+import threading
+import time
+import urllib.request
+from collections.abc import Callable, Iterator
+from pathlib import Path
+from typing import Any
+
+import pytest
+import uvicorn
+from fastapi.testclient import TestClient
+
+from tests.api.conftest import correction, send
+from tests.builders import numbered_picture, write_movie, write_sequence
+from wiseglove.api.app import create_app
+from wiseglove.media import clip
+from wiseglove.media.info import Limits
+from wiseglove.settings import Settings
+from wiseglove.store.database import Database
+
+TakeIn = Callable[..., dict[str, Any]]
+
+
+def left_behind(settings: Settings) -> list[str]:
+    folders = (settings.media, settings.intakes, settings.deliveries)
+    return [str(p) for folder in folders for p in folder.iterdir()]
+
+
+def test_a_movie_becomes_a_shot(client: TestClient, take_in: TakeIn, tmp_path: Path) -> None:
+    done = take_in([write_movie(tmp_path / "tap.mp4", 12)], {"name": "Tap one", "first": 86, "rate_num": 24})
+    assert done["state"] == "done"
+    assert done["job"]["message"] == "Took in 12 frames of Tap one."
+    (card,) = client.get("/api/shots").json()
+    assert card["name"] == "Tap one"
+    assert (card["plate"]["first"], card["plate"]["count"], card["plate"]["rate_num"]) == (86, 12, 24)
+    clip_id = card["plate"]["media"]
+    for size in ("full", "proxy"):
+        picture = client.get(f"/api/clips/{clip_id}/{size}/11.jpg")
+        assert picture.status_code == 200
+        assert "immutable" in picture.headers["cache-control"]
+    assert client.get(f"/api/clips/{clip_id}/full/12.jpg").status_code == 404
+
+
+def test_a_sequence_with_gaps_is_taken_only_when_the_artist_says_hold(
+    client: TestClient, work: Callable[[], None], tmp_path: Path, settings: Settings
+) -> None:
+    intake = send(client, write_sequence(tmp_path / "s", [1001, 1002, 1005]))
+    assert intake["understood"]["gaps"] == [{"first": 1003, "last": 1004}]
+    refused = client.post(f"/api/intakes/{intake['id']}/accept", json=correction(intake))
+    assert refused.status_code == 409
+    assert "hold the frame before each gap" in refused.json()["message"]
+    client.post(f"/api/intakes/{intake['id']}/accept", json=correction(intake, hold_gaps=True))
+    work()
+    (card,) = client.get("/api/shots").json()
+    assert (card["plate"]["first"], card["plate"]["count"]) == (1001, 5)
+    reader = clip.ClipReader(settings.media / card["plate"]["media"])
+    assert (reader.read(3) == numbered_picture(1002)).all()
+
+
+def test_the_same_files_again_share_one_clip(
+    client: TestClient, take_in: TakeIn, tmp_path: Path, settings: Settings
+) -> None:
+    paths = write_sequence(tmp_path / "s", [1, 2, 3])
+    take_in(paths)
+    take_in(paths, {"name": "Again", "first": 500})
+    cards = client.get("/api/shots").json()
+    assert len(cards) == 2
+    assert {c["plate"]["first"] for c in cards} == {1, 500}
+    assert len(list(settings.media.iterdir())) == 1
+    client.delete(f"/api/shots/{cards[0]['id']}")
+    assert len(list(settings.media.iterdir())) == 1
+    client.delete(f"/api/shots/{cards[1]['id']}")
+    assert left_behind(settings) == []
+
+
+@pytest.mark.parametrize(
+    ("name", "content", "says"),
+    [
+        ("empty.mp4", b"", "is empty"),
+        ("list.mp4", b"seeds, twine, gloves\n" * 50, "cannot be read as a movie"),
+        ("list.png", b"seeds", "damaged"),
+        ("list.doc", b"seeds", "not a kind of file"),
+    ],
+)
+def test_what_is_no_plate_is_refused_and_nothing_stays(
+    client: TestClient, settings: Settings, tmp_path: Path, name: str, content: bytes, says: str
+) -> None:
+    (tmp_path / name).write_bytes(content)
+    answer = send(client, [tmp_path / name])
+    assert says in answer["message"]
+    assert "Nothing was taken in" in answer["message"]
+    assert left_behind(settings) == []
+    assert client.get("/api/intakes").json() == []
+
+
+def test_a_plate_larger_than_the_limit_is_refused(settings: Settings, tmp_path: Path) -> None:
+    small = settings.model_copy(update={"limits": Limits(width=64, height=64), "largest_file": 100_000})
+    with TestClient(create_app(small)) as client:
+        assert "at most 64x64" in send(client, write_sequence(tmp_path, [1, 2]))["message"]
+        big = client.post("/api/intakes", json={"files": [{"name": "a.mp4", "size": 200_000}]})
+        assert big.status_code == 409
+        assert "takes at most" in big.json()["message"]
+    assert left_behind(settings) == []
+
+
+def test_damage_in_the_middle_fails_the_job_and_spares_the_other_shots(
+    client: TestClient, take_in: TakeIn, tmp_path: Path, settings: Settings
+) -> None:
+    take_in(write_sequence(tmp_path / "good", [1, 2, 3]))
+    paths = write_sequence(tmp_path / "bad", range(1, 6))
+    paths[3].write_bytes(paths[3].read_bytes()[:600])
+    failed = take_in(paths)
+    assert failed["state"] == "failed"
+    assert "tap.0004.png" in failed["message"]
+    assert len(client.get("/api/shots").json()) == 1
+    assert len(list(settings.media.iterdir())) == 1
+    assert [p.name for p in (settings.intakes / failed["id"]).iterdir()] == ["source"]
+    assert client.delete(f"/api/intakes/{failed['id']}").status_code == 204
+    assert list(settings.intakes.iterdir()) == []
+
+
+def test_a_full_disk_while_decoding_can_be_tried_again(
+    client: TestClient,
+    take_in: TakeIn,
+    work: Callable[[], None],
+    tmp_path: Path,
+    monkeypatch: pytest.MonkeyPatch,
+    settings: Settings,
+) -> None:
+    real = clip._write
+
+    def full(path: Path, data: bytes) -> None:
+        if path.name == "000002.jpg":
+            raise OSError(errno.ENOSPC, "No space left on device")
+        real(path, data)
+
+    monkeypatch.setattr(clip, "_write", full)
+    failed = take_in(write_sequence(tmp_path, range(1, 6)))
+    assert failed["state"] == "failed"
+    assert "disk is full" in failed["message"]
+    assert list(settings.media.iterdir()) == []
+    monkeypatch.setattr(clip, "_write", real)
+    again = client.post(f"/api/intakes/{failed['id']}/accept", json=correction(failed))
+    assert again.status_code == 200
+    work()
+    assert client.get(f"/api/intakes/{failed['id']}").json()["state"] == "done"
+
+
+def test_cancelling_before_it_begins_keeps_the_files_for_another_try(
+    client: TestClient, work: Callable[[], None], tmp_path: Path
+) -> None:
+    intake = send(client, write_sequence(tmp_path, range(1, 6)))
+    accepted = client.post(f"/api/intakes/{intake['id']}/accept", json=correction(intake)).json()
+    cancelled = client.post(f"/api/jobs/{accepted['job']['id']}/cancel").json()
+    assert cancelled["state"] == "cancelled"
+    work()
+    assert client.get("/api/shots").json() == []
+    client.post(f"/api/intakes/{intake['id']}/accept", json=correction(intake))
+    work()
+    assert len(client.get("/api/shots").json()) == 1
+
+
+def test_bytes_that_differ_from_what_was_announced_are_refused(client: TestClient, settings: Settings) -> None:
+    intake = client.post("/api/intakes", json={"files": [{"name": "a.png", "size": 10}]}).json()["id"]
+    for content, says in ((b"x" * 11, "larger than was announced"), (b"x" * 9, "cut off after 9 of 10 bytes")):
+        answer = client.put(f"/api/intakes/{intake}/files/a.png", content=content)
+        assert answer.status_code == 409
+        assert says in answer.json()["message"]
+    assert client.put(f"/api/intakes/{intake}/files/b.png", content=b"x").status_code == 409
+    early = client.post(f"/api/intakes/{intake}/understand")
+    assert "has not arrived yet" in early.json()["message"]
+    assert list((settings.intakes / intake / "source").iterdir()) == []
+    assert [p.name for p in (settings.intakes / intake).iterdir()] == ["source"]
+
+
+@pytest.mark.parametrize("name", ["..%2F..%2Fescape.png", "%2Fetc%2Fpasswd", "..", "a.png%00.exe"])
+def test_names_cannot_leave_the_folder(client: TestClient, settings: Settings, name: str) -> None:
+    intake = client.post("/api/intakes", json={"files": [{"name": "../../escape.png", "size": 1}]}).json()["id"]
+    assert client.put(f"/api/intakes/{intake}/files/{name}", content=b"x").status_code in (404, 405, 409)
+    assert not (settings.files / "escape.png").exists()
+
+
+@pytest.mark.parametrize(
+    "changes",
+    [
+        {"first": -1},
+        {"rate_num": 0},
+        {"pixel_aspect": 0},
+        {"name": ""},
+        {"name": "x" * 81},
+        {"count": 4},
+        {"rate_den": 1.5},
+    ],
+)
+def test_senseless_corrections_are_refused(client: TestClient, tmp_path: Path, changes: dict[str, Any]) -> None:
+    intake = send(client, write_sequence(tmp_path, [1, 2]))
+    answer = client.post(f"/api/intakes/{intake['id']}/accept", json=correction(intake, **changes))
+    assert answer.status_code == 422
+    assert next(iter(changes)) in answer.json()["message"]
+    assert client.get(f"/api/intakes/{intake['id']}").json()["state"] == "understood"
+
+
+def test_a_still_and_a_clip_become_inserts_of_a_shot(client: TestClient, take_in: TakeIn, tmp_path: Path) -> None:
+    take_in(write_sequence(tmp_path / "p", range(1, 4)))
+    (card,) = client.get("/api/shots").json()
+    take_in(write_sequence(tmp_path / "i", [7]), purpose="insert", shot=card["id"])
+    take_in([write_movie(tmp_path / "clip.mp4", 6)], purpose="insert", shot=card["id"])
+    kinds = {c["info"]["kind"] for c in client.get(f"/api/shots/{card['id']}/clips").json()}
+    assert kinds == {"still", "movie"}
+    lost = client.post(
+        "/api/intakes", json={"purpose": "insert", "shot": "nothere", "files": [{"name": "a.png", "size": 1}]}
+    )
+    assert lost.status_code == 404
+
+
+@pytest.fixture
+def served(settings: Settings) -> Iterator[int]:
+    """A real server, for what only sockets can show."""
+    with socket.socket() as free:
+        free.bind(("127.0.0.1", 0))
+        port = free.getsockname()[1]
+    server = uvicorn.Server(uvicorn.Config(create_app(settings), host="127.0.0.1", port=port, log_level="error"))
+    thread = threading.Thread(target=server.run)
+    thread.start()
+    while not server.started:
+        time.sleep(0.02)
+    yield port
+    server.should_exit = True
+    thread.join()
+
+
+def test_an_upload_cut_in_the_middle_leaves_nothing_and_can_be_sent_again(
+    served: int, settings: Settings, database: Database, tmp_path: Path
+) -> None:
+    def call(method: str, path: str, body: bytes, kind: str = "application/json") -> bytes:
+        request = urllib.request.Request(
+            f"http://127.0.0.1:{served}{path}", data=body, method=method, headers={"Content-Type": kind}
+        )
+        with urllib.request.urlopen(request) as answer:
+            return bytes(answer.read())
+
+    (path,) = write_sequence(tmp_path, [1])
+    data = path.read_bytes()
+    claim = json.dumps({"files": [{"name": path.name, "size": len(data)}]}).encode()
+    intake = json.loads(call("POST", "/api/intakes", claim))["id"]
+    head = f"PUT /api/intakes/{intake}/files/{path.name} HTTP/1.1\r\nHost: x\r\nContent-Length: {len(data)}\r\n\r\n"
+    with socket.create_connection(("127.0.0.1", served)) as cut:
+        cut.sendall(head.encode() + data[: len(data) // 2])
+        time.sleep(0.3)
+        assert list((settings.intakes / intake).glob("*.part"))
+    for _ in range(100):
+        if not list((settings.intakes / intake).glob("*.part")):
+            break
+        time.sleep(0.05)
+    assert [p.name for p in (settings.intakes / intake).rglob("*")] == ["source"]
+    call("PUT", f"/api/intakes/{intake}/files/{path.name}", data, "application/octet-stream")
+    understood = json.loads(call("POST", f"/api/intakes/{intake}/understand", b""))
+    assert understood["state"] == "understood"

@@ -1,0 +1,120 @@
+"""Attempts, fences and a real worker."""
+
+from __future__ import annotations
+
+import asyncio
+import threading
+import time
+
+import pytest
+
+from wiseglove.jobs import queue
+from wiseglove.jobs.run import Outcome, Run, StoppedError, execute
+from wiseglove.settings import Settings
+from wiseglove.store import jobs
+from wiseglove.store.database import Database
+from wiseglove.store.errors import StoreError
+from wiseglove.store.tables import JobRow
+
+
+@pytest.fixture
+def job(database: Database) -> str:
+    with database.transaction() as session:
+        return jobs.add(session, "deliver", "Test", {}, None, None).id
+
+
+def row(database: Database, job: str) -> JobRow:
+    with database.transaction() as session:
+        return jobs.get(session, job)
+
+
+def test_a_finished_job_is_not_run_again(database: Database, settings: Settings, job: str) -> None:
+    runs: list[int] = []
+
+    def work(run: Run) -> Outcome:
+        runs.append(run.attempt)
+        return Outcome("Made it.", {"n": 1})
+
+    execute(database, settings, job, work)
+    execute(database, settings, job, work)
+    assert runs == [1]
+    assert (row(database, job).state, row(database, job).message) == ("done", "Made it.")
+
+
+def test_an_attempt_that_was_overtaken_stops_and_its_result_does_not_count(
+    database: Database, settings: Settings, job: str
+) -> None:
+    stopped: list[bool] = []
+
+    def second(run: Run) -> Outcome:
+        return Outcome(f"by attempt {run.attempt}", {})
+
+    def first(run: Run) -> Outcome:
+        execute(database, settings, job, second)
+        try:
+            run.progress(1, 1)
+        except StoppedError:
+            stopped.append(True)
+            raise
+        return Outcome("by the late one", {})
+
+    execute(database, settings, job, first)
+    assert stopped == [True]
+    assert row(database, job).message == "by attempt 2"
+
+
+@pytest.mark.parametrize(
+    ("error", "says"),
+    [
+        (StoreError("The clip is gone. Take it in again."), "The clip is gone"),
+        (RuntimeError("inner"), "has no word for"),
+    ],
+)
+def test_errors_become_sentences(database: Database, settings: Settings, job: str, error: Exception, says: str) -> None:
+    def work(run: Run) -> Outcome:
+        raise error
+
+    execute(database, settings, job, work)
+    assert row(database, job).state == "failed"
+    assert says in row(database, job).message
+    assert "inner" not in row(database, job).message
+
+
+def test_a_worker_takes_jobs_off_the_queue_and_a_running_one_can_be_cancelled(
+    database: Database, settings: Settings, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    begun = threading.Event()
+
+    def endless(run: Run) -> Outcome:
+        begun.set()
+        for n in range(100_000):
+            run.progress(n, 100_000)
+            time.sleep(0.02)
+        return Outcome("never", {})
+
+    monkeypatch.setitem(queue.KINDS, "endless", (endless, None))
+    monkeypatch.setitem(queue.KINDS, "short", (lambda run: Outcome("short", {}), None))
+    put = queue.Queue(settings.database_url)
+    with database.transaction() as session:
+        long_job = put.put(session, "endless", "Long", {}).id
+        short_job = put.put(session, "short", "Short", {}).id
+    loop = asyncio.new_event_loop()
+    worker = loop.create_task(queue._work(settings, 1, signals=False))
+    thread = threading.Thread(target=lambda: loop.run_until_complete(asyncio.wait([worker])))
+    thread.start()
+    try:
+        assert begun.wait(10)
+        with database.transaction() as session:
+            jobs.ask_to_stop(session, long_job)
+        asked = time.monotonic()
+        while row(database, long_job).state != "cancelled":
+            assert time.monotonic() - asked < 5
+            time.sleep(0.02)
+        assert time.monotonic() - asked < 1
+        while row(database, short_job).state != "done":
+            assert time.monotonic() - asked < 10
+            time.sleep(0.05)
+    finally:
+        loop.call_soon_threadsafe(worker.cancel)
+        thread.join(10)
+        loop.close()
