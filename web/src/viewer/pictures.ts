@@ -49,6 +49,7 @@ export class PictureStore {
   );
   private compressed = new Lru<Blob>(COMPRESSED_BYTES, (b) => b.size);
   private wishes: string[] = [];
+  private urgent = "";
   private flying = new Set<string>();
   private failed = new Map<string, number>();
 
@@ -63,8 +64,12 @@ export class PictureStore {
     return this.decoded.get(url);
   }
 
-  /** Ask for pictures, the most urgent first; earlier wishes that have not begun are forgotten. */
+  /**
+   * Ask for pictures, the most urgent first; earlier wishes that have not begun are forgotten. The first one does not
+   * wait for those that are under way, and nothing new begins before it is there.
+   */
   want(urls: string[]) {
+    this.urgent = urls[0] ?? "";
     this.wishes = urls.filter((url) => !this.flying.has(url) && !this.decoded.get(url) && !this.resting(url));
     this.pump();
   }
@@ -75,7 +80,9 @@ export class PictureStore {
   }
 
   private pump() {
-    while (this.flying.size < IN_FLIGHT && this.wishes.length > 0) {
+    while (this.wishes.length > 0) {
+      const first = this.wishes[0] === this.urgent;
+      if (!first && (this.flying.has(this.urgent) || this.flying.size >= IN_FLIGHT)) return;
       const url = this.wishes.shift()!;
       this.flying.add(url);
       void this.fetch(url)

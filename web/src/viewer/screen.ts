@@ -173,6 +173,7 @@ export class Screen {
     }
     this.canvas.dataset.frame = source ? String(b.frame) : "";
     this.canvas.dataset.look = b.look;
+    this.canvas.dataset.view = JSON.stringify({ zoom: v.zoom, x: v.x, y: v.y, aspect: v.aspect });
     this.canvas.dataset.settled = String(Boolean(exact) && !live && !b.drag);
     this.canvas.dataset.dropped = String(this.dropped);
   }

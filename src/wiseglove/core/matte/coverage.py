@@ -11,6 +11,7 @@ import math
 import threading
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Any
 
 import numba as nb
 import numpy as np
@@ -19,6 +20,8 @@ from numpy.typing import NDArray
 from wiseglove.core.geometry.bezier import FLATNESS, Points, bounds, flatten
 
 Matte = NDArray[np.float32]
+BLOCK = 8
+"""Columns that are looked at, or skipped, together."""
 
 
 @dataclass(frozen=True)
@@ -71,9 +74,12 @@ def box_of(points: Points, scale: float = 1.0) -> Box:
 
 
 @nb.njit(cache=True, fastmath=True)
-def _accumulate(acc, height, line):  # type: ignore[no-untyped-def]
-    """Add the signed areas of a polyline's edges to the first `height` rows of acc (rows, width + 1)."""
-    width = acc.shape[1] - 1
+def _accumulate(acc, touched, width, line):  # type: ignore[no-untyped-def]
+    """Add the signed areas of a polyline's edges to acc (height, at least width + 1 columns).
+
+    `touched` (height, columns / BLOCK) gets a 1 for each run of BLOCK columns in which something was added.
+    """
+    height = acc.shape[0]
     right = float(width)
     for i in range(line.shape[0] - 1):
         ax, ay, bx, by = line[i, 0], line[i, 1], line[i + 1, 0], line[i + 1, 1]
@@ -105,6 +111,8 @@ def _accumulate(acc, height, line):  # type: ignore[no-untyped-def]
             if x1 > right or x0 < 0.0:
                 # Part of this piece is beside the array: what lies left counts whole, what lies right not.
                 span = x1 - x0
+                if x0 < 0.0:
+                    touched[row, 0] = 1
                 if x1 <= 0.0:
                     acc[row, 0] += d
                     continue
@@ -117,6 +125,8 @@ def _accumulate(acc, height, line):  # type: ignore[no-untyped-def]
                     continue
             first = int(x0)
             last = int(math.ceil(x1))
+            for block in range(first // BLOCK, max(last, first + 1) // BLOCK + 1):
+                touched[row, block] = 1
             if last <= first + 1:
                 middle = 0.5 * (x0 + x1) - first
                 acc[row, first] += d * (1.0 - middle)
@@ -139,55 +149,62 @@ def _accumulate(acc, height, line):  # type: ignore[no-untyped-def]
 
 
 @nb.njit(cache=True, fastmath=True)
-def _sum_rows(acc, row):  # type: ignore[no-untyped-def]
-    """Running sums of four rows at once, in place: one chain of additions would wait for itself."""
+def _resolve(acc, touched, target, left, top, width, most, rounding):  # type: ignore[no-untyped-def]
+    """Coverage times `most` (plus `rounding`) from accumulated areas into a box of target.
+
+    The box begins at (left, top) and is `width` wide and as high as acc; target is contiguous in memory, without
+    which the compiler cannot fill runs quickly. Where nothing was added the running sum stays as it is, so such runs are filled without being read.
+    acc and touched are left zeroed.
+    """
     one = np.float32(1.0)
-    a = b = c = d = np.float32(0.0)
-    for column in range(acc.shape[1]):
-        a += acc[row, column]
-        b += acc[row + 1, column]
-        c += acc[row + 2, column]
-        d += acc[row + 3, column]
-        acc[row, column] = min(abs(a), one)
-        acc[row + 1, column] = min(abs(b), one)
-        acc[row + 2, column] = min(abs(c), one)
-        acc[row + 3, column] = min(abs(d), one)
+    blocks = touched.shape[1]
+    for row in range(acc.shape[0]):
+        out = target[top + row, left : left + width]
+        total = np.float32(0.0)
+        block = 0
+        while block < blocks:
+            start = block * BLOCK
+            if touched[row, block]:
+                touched[row, block] = 0
+                for column in range(start, start + BLOCK):
+                    total += acc[row, column]
+                    acc[row, column] = 0.0
+                    if column < width:
+                        out[column] = min(abs(total), one) * most + rounding
+                block += 1
+                continue
+            while block < blocks and not touched[row, block]:
+                block += 1
+            out[start : min(block * BLOCK, width)] = min(abs(total), one) * most + rounding
 
 
-@nb.njit(cache=True, fastmath=True)
-def _resolve_float(acc, out):  # type: ignore[no-untyped-def]
-    """Coverage from accumulated areas into out (height, width); acc is left zeroed."""
-    height, width = out.shape
-    for row in range(0, acc.shape[0], 4):
-        _sum_rows(acc, row)
-        for r in range(row, min(row + 4, height)):
-            for column in range(width):
-                out[r, column] = acc[r, column]
-    acc[:] = 0.0
+class _Scratch(threading.local):
+    """Accumulation buffers of one thread; zero whenever nobody is at work on them."""
+
+    def __init__(self) -> None:
+        self._areas = np.zeros(0, np.float32)
+        self._touched = np.zeros(0, np.uint8)
+
+    def of(self, height: int, width: int) -> tuple[Matte, NDArray[np.uint8]]:
+        """Buffers for a box: areas (height, columns) and flags (height, columns / BLOCK)."""
+        blocks = width // BLOCK + 1
+        if self._touched.size < height * blocks:
+            self._areas = np.zeros(height * blocks * BLOCK, np.float32)
+            self._touched = np.zeros(height * blocks, np.uint8)
+        areas = self._areas[: height * blocks * BLOCK].reshape(height, blocks * BLOCK)
+        return areas, self._touched[: height * blocks].reshape(height, blocks)
 
 
-@nb.njit(cache=True, fastmath=True)
-def _resolve_bytes(acc, out):  # type: ignore[no-untyped-def]
-    """The same in 0..255, rounded."""
-    height, width = out.shape
-    for row in range(0, acc.shape[0], 4):
-        _sum_rows(acc, row)
-        for r in range(row, min(row + 4, height)):
-            for column in range(width):
-                out[r, column] = np.int32(acc[r, column] * np.float32(255.0) + np.float32(0.5))
-    acc[:] = 0.0
+_scratch = _Scratch()
 
 
-_scratch = threading.local()
-
-
-def _cleared(height: int, width: int) -> Matte:
-    """A zeroed accumulation buffer of this thread, rows rounded up to four; the resolvers zero it again."""
-    rows, columns = (height + 3) // 4 * 4, width + 1
-    held = getattr(_scratch, "buffer", None)
-    if held is None or held.size < rows * columns:
-        held = _scratch.buffer = np.zeros(rows * columns, np.float32)
-    return np.asarray(held[: rows * columns].reshape(rows, columns))
+def _fill(
+    target: NDArray[Any], place: tuple[int, int], points: Points, box: Box, scale: float, most: float, rounding: float
+) -> None:
+    acc, touched = _scratch.of(box.height, box.width)
+    line = flatten(points, FLATNESS, scale, (box.left / scale, box.top / scale))
+    _accumulate(acc, touched, box.width, line)
+    _resolve(acc, touched, target, *place, box.width, np.float32(most), np.float32(rounding))
 
 
 def coverage(points: Points, box: Box, scale: float = 1.0) -> Matte:
@@ -198,19 +215,15 @@ def coverage(points: Points, box: Box, scale: float = 1.0) -> Matte:
     """
     out = np.empty((box.height, box.width), np.float32)
     if out.size:
-        acc = _cleared(box.height, box.width)
-        _accumulate(acc, box.height, flatten(points, FLATNESS, scale, (box.left / scale, box.top / scale)))
-        _resolve_float(acc, out)
+        _fill(out, (0, 0), points, box, scale, 1.0, 0.0)
     return out
 
 
 def fill(target: NDArray[np.uint8], points: Points) -> Box:
-    """Write an outline's 8-bit coverage into a full-frame array, touching only its box, which is returned."""
+    """Write an outline's 8-bit coverage into a contiguous full-frame array, touching only its box, which is returned."""
     box = box_of(points).within(Box(0, 0, target.shape[1], target.shape[0]))
     if not box.empty:
-        acc = _cleared(box.height, box.width)
-        _accumulate(acc, box.height, flatten(points, FLATNESS, 1.0, (box.left, box.top)))
-        _resolve_bytes(acc, target[box.slices])
+        _fill(target, (box.left, box.top), points, box, 1.0, 255.0, 0.5)
     return box
 
 

@@ -1,6 +1,6 @@
 import type { ReactNode } from "react";
 
-import type { Cover, Edit, Outline, Pane } from "../../api/client";
+import type { Cover, Ease, Edit, Outline, Pane } from "../../api/client";
 import { Button } from "../../ui/Button";
 import { lastFrame, rateText } from "../../ui/format";
 import { NumberField } from "../../ui/NumberField";
@@ -137,6 +137,7 @@ function OutlineDetails({ b, cover, outline }: { b: Bench; cover: Cover; outline
           ))}
       </Row>
       <KeyRow b={b} element={outline.id} />
+      <EaseRow b={b} element={outline.id} />
       <Row label="More">
         <Button
           className="h-7 px-2"
@@ -180,6 +181,7 @@ function KeyRow({ b, element }: { b: Bench; element: string }) {
       {here ? (
         <Button
           className="h-7 px-2"
+          title="Delete the key on this frame"
           disabled={keys.length < 2}
           onClick={() => void send({ type: "delete-keys", element, frames: [b.frame] })}
         >
@@ -194,6 +196,39 @@ function KeyRow({ b, element }: { b: Bench; element: string }) {
           Set key {b.frame}
         </Button>
       )}
+    </Row>
+  );
+}
+
+const EASES: { ease: Ease; label: string; title: string }[] = [
+  { ease: "smooth", label: "Smooth", title: "Flow through the keys around" },
+  { ease: "linear", label: "Even", title: "Straight to the next key at an even pace" },
+  { ease: "hold", label: "Hold", title: "Stay as it is until the next key" },
+];
+
+/** How the stretch that this frame lies in (or the stretches after the keys chosen on the strip) goes on. */
+function EaseRow({ b, element }: { b: Bench; element: string }) {
+  const found = b.shot!.elements[element];
+  const keys = found?.kind === "outline" || found?.kind === "pane" ? found.keys! : [];
+  const chosen = b.keys?.element === element ? [...b.keys.frames] : [];
+  const before = keys.filter((k) => k.frame <= b.frame).at(-1) ?? keys[0];
+  const frames = chosen.length ? chosen : before ? [before.frame] : [];
+  const eases = new Set(keys.filter((k) => frames.includes(k.frame)).map((k) => k.ease ?? "smooth"));
+  return (
+    <Row label={chosen.length > 1 ? "After these" : `After ${frames[0] ?? ""}`}>
+      {EASES.map(({ ease, label, title }) => (
+        <Button
+          key={ease}
+          look={eases.size === 1 && eases.has(ease) ? "main" : "plain"}
+          aria-pressed={eases.size === 1 && eases.has(ease)}
+          className="h-7 px-2"
+          title={title}
+          disabled={keys.length < 2}
+          onClick={() => void send({ type: "ease-keys", element, frames, ease })}
+        >
+          {label}
+        </Button>
+      ))}
     </Row>
   );
 }
@@ -218,6 +253,7 @@ function PaneDetails({ b, pane }: { b: Bench; pane: Pane }) {
         />
       </Row>
       <KeyRow b={b} element={pane.id} />
+      <EaseRow b={b} element={pane.id} />
       <Row label="">
         <Button
           look="brick"
@@ -253,10 +289,10 @@ function ShotDetails({ b }: { b: Bench }) {
             look={settings.mixing === mixing ? "main" : "plain"}
             className="h-7 px-2"
             aria-pressed={settings.mixing === mixing}
-            title={mixing === "linear" ? "Mix as light adds up" : "Mix the stored values"}
+            title={mixing === "linear" ? "Mix in linear light, as light adds up" : "Mix the encoded values, as stored"}
             onClick={() => void send({ type: "set-shot", mixing })}
           >
-            {mixing === "linear" ? "Linear light" : "Stored values"}
+            {mixing === "linear" ? "Linear" : "Encoded"}
           </Button>
         ))}
       </Row>

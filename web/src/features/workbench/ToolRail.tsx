@@ -1,12 +1,12 @@
-import { MousePointer2, PenTool, Scan } from "lucide-react";
+import { Frame, MousePointer2, Spline } from "lucide-react";
 
 import { IconButton } from "../../ui/Button";
 import { setBench, useBench, type ToolName } from "./bench";
 
-const TOOLS: { name: ToolName; label: string; key: string; icon: typeof Scan }[] = [
+const TOOLS: { name: ToolName; label: string; key: string; icon: typeof Spline }[] = [
   { name: "select", label: "Select and shape", key: "S", icon: MousePointer2 },
-  { name: "pen", label: "Draw a cover with the pen", key: "P", icon: PenTool },
-  { name: "pane", label: "Place a pane by its four corners", key: "N", icon: Scan },
+  { name: "pen", label: "Draw a cover with the pen", key: "P", icon: Spline },
+  { name: "pane", label: "Place a pane by its four corners", key: "N", icon: Frame },
 ];
 
 /** Take up a tool; a draft that is under way is given up. */

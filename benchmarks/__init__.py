@@ -1,0 +1,1 @@
+"""Figures, goals and peers: `make bench`."""

@@ -1,0 +1,95 @@
+"""What the hand feels, measured in Chromium, beside what the same browser or the same core needs at the least."""
+
+from __future__ import annotations
+
+import shutil
+import tempfile
+from pathlib import Path
+
+import numpy as np
+from playwright.sync_api import Page
+
+from benchmarks.fills import outline
+from benchmarks.table import Row, typical
+from tests.e2e import feel
+from tests.e2e.bench import Bench
+from tests.e2e.stage import ROOT, chromium, staged
+from wiseglove.core.matte.coverage import Box, box_of, coverage
+from wiseglove.store.cluster import Cluster
+
+LOOKS = {"2": "matte", "3": "cut-out", "4": "composite"}
+
+
+def run() -> list[Row]:
+    """Everything that is measured in the browser."""
+    folder = Path(tempfile.mkdtemp(prefix="wiseglove-bench-"))
+    folder.chmod(0o755)
+    cluster = Cluster(folder / "postgres", durable=False)
+    cluster.start()
+    try:
+        with staged(cluster, ROOT / ".run" / "footage") as server, chromium() as browser:
+            context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=server.address)
+            page = context.new_page()
+            return [*_dragging(page), *_stepping(page), *_playing(page), *_opening(page)]
+    finally:
+        cluster.stop()
+        shutil.rmtree(folder, ignore_errors=True)
+
+
+def _dragging(page: Page) -> list[Row]:
+    points = outline()
+    box = box_of(points).within(Box(0, 0, 1920, 1080))
+    alone = typical(lambda: coverage(points, box))
+    rows = []
+    for key, look in LOOKS.items():
+        times = feel.drag_latency(Bench.open(page, "Large tap", fresh=True), key)
+        peer = f"display 16.7 ms a frame, coverage alone {alone:.2f} ms; {len(times)} answers"
+        rows.append(Row(f"drag at 1080p to the new {look}, median", float(np.median(times)), "ms", 50, peer))
+        rows.append(Row(f"drag at 1080p to the new {look}, 95th of 100", float(np.percentile(times, 95)), "ms", 100))
+    return rows
+
+
+DECODE = """async url => {
+    const blob = await (await fetch(url)).blob();
+    const times = [];
+    for (let i = 0; i < 20; i += 1) {
+        const start = performance.now();
+        (await createImageBitmap(blob)).close();
+        times.push(performance.now() - start);
+    }
+    return times.sort((a, b) => a - b)[10];
+}"""
+
+
+def _stepping(page: Page) -> list[Row]:
+    bench = Bench.open(page)
+    cached, uncached = feel.stepping(bench)
+    media = bench.shot["plate"]["media"]
+    proxy, full = (page.evaluate(DECODE, f"/api/clips/{media}/{size}/50.jpg") for size in ("proxy", "full"))
+    peer = f"decoding its JPEG alone: {proxy:.1f} ms (960 wide), {full:.1f} ms (1280 wide)"
+    return [
+        Row("step to a cached frame, median", float(np.median(cached)), "ms", 16, "display 16.7 ms a frame"),
+        Row("step to a cached frame, worst", float(np.max(cached)), "ms", None),
+        Row("step to an uncached frame, median", float(np.median(uncached)), "ms", 80, peer),
+        Row("step to an uncached frame, worst", float(np.max(uncached)), "ms", 80),
+    ]
+
+
+def _playing(page: Page) -> list[Row]:
+    rows = []
+    for key, look in (("1", "plate"), ("4", "composite")):
+        bench = Bench.open(page)
+        bench.press(key)
+        bench.settled()
+        frames, dropped, rate = feel.playback(bench, 6000 if key == "1" else 14000)
+        rows.append(Row(f"playing the {look} at 720p, dropped of {frames}", dropped, "frames", 0))
+        rows.append(Row(f"playing the {look} at 720p, rate", rate, "f/s", 24.9, "plate 25 f/s", more=True))
+    return rows
+
+
+def _opening(page: Page) -> list[Row]:
+    times = [feel.opening(page) for _ in range(5)]
+    page.goto("/")
+    bare = page.evaluate("() => { const n = performance.getEntriesByType('navigation')[0]; return n.duration; }")
+    peer = f"loading the list's page {bare:.0f} ms"
+    return [Row("opening the demo shot until it is drawn on, median", float(np.median(times)), "ms", 1500, peer)]

@@ -1,0 +1,46 @@
+"""A real server and worker on the demo, and a real browser."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import Browser, Page
+
+from tests.e2e.bench import Bench
+from tests.e2e.stage import Server, chromium, staged
+from wiseglove.store.cluster import Cluster
+
+
+@pytest.fixture(scope="session")
+def server(cluster: Cluster, footage: Path) -> Iterator[Server]:
+    with staged(cluster, footage) as server:
+        yield server
+
+
+@pytest.fixture(scope="session")
+def browser() -> Iterator[Browser]:
+    with chromium() as browser:
+        yield browser
+
+
+@pytest.fixture
+def page(browser: Browser, server: Server) -> Iterator[Page]:
+    context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=server.address)
+    page = context.new_page()
+    problems: list[str] = []
+    page.on("pageerror", lambda error: problems.append(str(error)))
+    yield page
+    context.close()
+    assert problems == []
+
+
+@pytest.fixture
+def open_shot(page: Page) -> Callable[..., Bench]:
+    """Opens a shot from the list, or a fresh one on the same plate."""
+
+    def run(name: str = "Panel tap", fresh: bool = False) -> Bench:
+        return Bench.open(page, name, fresh)
+
+    return run

@@ -1,0 +1,117 @@
+"""Measures of what the hand feels, shared by the tests and the benchmarks. All times in milliseconds."""
+
+from __future__ import annotations
+
+import numpy as np
+from playwright.sync_api import Page
+
+from tests.e2e.bench import Bench
+
+POINTS = 24
+
+
+def draw_blob(bench: Bench, centre: tuple[float, float], radius: float, count: int = 8) -> None:
+    """A round outline, drawn with the pen by clicks, its first point on top."""
+    bench.press("p")
+    for angle in np.arange(count) / count * 2 * np.pi:
+        bench.click(centre[0] + radius * np.sin(angle), centre[1] - radius * np.cos(angle))
+    bench.press("Enter")
+    bench.last_done("Drew Cover")
+
+
+def drag_latency(bench: Bench, look: str) -> list[float]:
+    """From the pointer's event to the picture with the new matte, while the top point of a 24-point outline of
+    about 400 x 500 px goes round in front of a pane, on the plate at hand."""
+    page = bench.page
+    if look == "4":
+        bench.press("n")
+        for corner in ((500, 250), (1400, 260), (1390, 900), (510, 880)):
+            bench.click(*corner)
+        bench.last_done("Placed Pane")
+    bench.press("p")
+    for angle in np.arange(POINTS) / POINTS * 2 * np.pi:
+        bench.click(960 + 200 * np.sin(angle), 540 - 250 * np.cos(angle))
+    bench.press("Enter")
+    bench.last_done("Drew Cover")
+    bench.press(look)
+    bench.settled()
+    page.mouse.move(*bench.place(960, 290))
+    page.mouse.down()
+    page.mouse.move(*bench.place(965, 280), steps=3)
+    page.wait_for_timeout(400)
+    bench.forget_measures()
+    for angle in np.linspace(0, 4 * np.pi, 120):
+        page.mouse.move(*bench.place(960 + 60 * np.sin(angle), 290 - 40 * np.cos(angle)))
+        page.wait_for_timeout(12)
+    page.wait_for_timeout(300)
+    times = bench.measures("live-look")
+    page.mouse.up()
+    return times
+
+
+def stepping(bench: Bench) -> tuple[list[float], list[float]]:
+    """Steps to frames that are decoded already, and jumps to frames that nobody has asked for."""
+    page = bench.page
+
+    def step(key: str) -> float:
+        bench.forget_measures()
+        bench.press(key)
+        page.wait_for_function("() => performance.getEntriesByName('step', 'measure').length > 0")
+        return bench.measures("step")[0]
+
+    def jump(frame: int) -> float:
+        bench.forget_measures()
+        bench.frame(frame)
+        page.wait_for_function("() => performance.getEntriesByName('step', 'measure').length > 0")
+        return bench.measures("step")[0]
+
+    uncached = []
+    for frame in (1030, 1060, 1090, 1045, 1075, 1015, 1099, 1052):
+        uncached.append(jump(frame))
+        bench.settled()
+    bench.frame(1040)
+    bench.settled()
+    page.wait_for_timeout(500)
+    cached = [step(key) for key in "ddddaaaadddaaa"]
+    return cached, uncached
+
+
+def playback(bench: Bench, first_pass: int = 6000) -> tuple[int, int, float]:
+    """Frames shown and frames passed over during two passes after a first one, and the rate in frames a second."""
+    page = bench.page
+    shown = "document.querySelector('[data-testid=picture]')"
+    bench.press("Space")
+    page.wait_for_timeout(first_pass)
+    before = int(page.evaluate(f"() => Number({shown}.dataset.dropped)"))
+    counted = page.evaluate(
+        f"""() => new Promise(done => {{
+            let last = {shown}.dataset.frame, frames = 0;
+            const start = performance.now();
+            const look = now => {{
+                const frame = {shown}.dataset.frame;
+                if (frame !== last) {{ frames += 1; last = frame; }}
+                if (now - start < 8000) requestAnimationFrame(look);
+                else done([frames, frames / (now - start) * 1000]);
+            }};
+            requestAnimationFrame(look);
+        }})"""
+    )
+    after = int(page.evaluate(f"() => Number({shown}.dataset.dropped)"))
+    bench.press("Space")
+    return int(counted[0]), after - before, float(counted[1])
+
+
+def opening(page: Page) -> float:
+    """From the click on the demo's card until its picture is there and the pen's first point is taken."""
+    page.goto("/")
+    card = page.get_by_test_id("shot-Panel tap").first.get_by_role("link").first
+    card.wait_for()
+    page.wait_for_timeout(300)
+    start = page.evaluate("() => performance.timeOrigin + performance.now()")
+    card.click()
+    page.wait_for_selector('[data-testid=picture][data-frame="1001"]')
+    bench = Bench(page)
+    bench.press("p")
+    bench.click(300, 300)
+    page.get_by_text("Go on clicking or dragging").wait_for()
+    return float(page.evaluate("() => performance.timeOrigin + performance.now()") - start)

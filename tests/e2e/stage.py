@@ -1,0 +1,107 @@
+"""A staged application for browser tests, benchmarks and screenshots: the demo, a 1080p shot, server and worker."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import signal
+import subprocess
+import sys
+import tempfile
+import time
+import urllib.request
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+from playwright.sync_api import Browser, sync_playwright
+
+from tests.builders import ffmpeg
+from wiseglove.demo import install
+from wiseglove.settings import Settings
+from wiseglove.store.cluster import Cluster, free_port
+from wiseglove.store.database import Database, migrate
+
+ROOT = Path(__file__).resolve().parents[2]
+CHROMIUM = [
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+    "--hide-scrollbars",
+]
+
+
+class Server:
+    """`wiseglove serve` and `wiseglove worker` on a database of their own."""
+
+    def __init__(self, url: str, files: Path) -> None:
+        self.files = files
+        self.port = free_port()
+        self.address = f"http://127.0.0.1:{self.port}"
+        self._environment = {
+            **os.environ, "WISEGLOVE_DATABASE_URL": url, "WISEGLOVE_FILES": str(files),
+            "WISEGLOVE_PAGE": str(ROOT / "web" / "dist"),
+        }  # fmt: skip
+        self._processes: list[subprocess.Popen[bytes]] = []
+
+    def start(self) -> None:
+        for command in (["serve", "--port", str(self.port)], ["worker"]):
+            program = [sys.executable, "-m", "wiseglove.cli", *command]
+            self._processes.append(subprocess.Popen(program, env=self._environment))
+        for _ in range(300):
+            try:
+                urllib.request.urlopen(f"{self.address}/api/shots", timeout=2).close()
+                return
+            except OSError:
+                time.sleep(0.1)
+        raise RuntimeError("the server does not answer")
+
+    def stop(self) -> None:
+        for process in self._processes:
+            process.send_signal(signal.SIGTERM)
+        for process in self._processes:
+            process.wait(15)
+        self._processes.clear()
+
+
+def write_large_plate(footage: Path, out: Path) -> Path:
+    """The demo's first second and a half at 1920x1080."""
+    ffmpeg(
+        "-i", footage / install.MOVIE, "-frames:v", "40", "-vf", "scale=1920:1080:flags=lanczos", "-crf", "14",
+        "-pix_fmt", "yuv420p", out,
+    )  # fmt: skip
+    return out
+
+
+@contextmanager
+def staged(cluster: Cluster, footage: Path, name: str = "browser") -> Iterator[Server]:
+    """The demo shot and the shot "Large tap" behind a server and a worker of their own."""
+    files = Path(tempfile.mkdtemp(prefix="wiseglove-stage-"))
+    cluster.ensure_database(name)
+    url = cluster.url(name)
+    migrate(url)
+    settings = Settings(database_url=url, files=files)
+    database = Database(url)
+    install.install(database, settings, footage, lambda _: None)
+    install.take_in_movie(database, settings, write_large_plate(footage, files / "large.mp4"), "Large tap")
+    database.close()
+    server = Server(url, files)
+    server.start()
+    try:
+        yield server
+    finally:
+        server.stop()
+        shutil.rmtree(files, ignore_errors=True)
+
+
+@contextmanager
+def chromium() -> Iterator[Browser]:
+    """Debian's Chromium without a screen."""
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
+        yield browser
+        browser.close()

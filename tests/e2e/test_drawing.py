@@ -1,0 +1,306 @@
+"""Drawing, shaping and keying with mouse and keys."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+
+import numpy as np
+import pytest
+from playwright.sync_api import expect
+
+from tests.e2e.bench import Bench
+from wiseglove.core.geometry.bezier import signed_area
+
+pytestmark = pytest.mark.browser
+Open = Callable[..., Bench]
+
+
+def points(bench: Bench, key: int = 0) -> np.ndarray:
+    (outline,) = bench.elements("outline")
+    return np.array(outline["keys"][key]["points"])
+
+
+def draw_square(bench: Bench) -> None:
+    """Four corners with the pen, closed with Enter."""
+    bench.press("p")
+    for corner in ((300, 200), (500, 200), (500, 400), (300, 400)):
+        bench.click(*corner)
+    bench.press("Enter")
+    bench.last_done("Drew Cover")
+
+
+def test_the_pen_makes_corners_by_clicks_smooth_points_by_drags_and_closes_on_the_first_point(open_shot: Open) -> None:
+    bench = open_shot(fresh=True)
+    bench.press("p")
+    expect(bench.page.get_by_text("Click for a corner · drag for a smooth point")).to_be_visible()
+    bench.click(300, 200)
+    bench.drag((500, 200), (540, 230))
+    bench.click(480, 420)
+    bench.drag((320, 400), (290, 380))
+    bench.click(302, 201)
+    bench.last_done("Drew Cover, frame 1001")
+    (outline,) = bench.elements("outline")
+    assert outline["kinds"] == ["corner", "smooth", "corner", "smooth"]
+    drawn = points(bench)
+    assert np.abs(drawn[:, :2] - [(300, 200), (500, 200), (480, 420), (320, 400)]).max() < 1
+    assert np.abs(drawn[1, 4:] - (40, 30)).max() < 1.5
+    assert np.allclose(drawn[1, 2:4], -drawn[1, 4:])
+    assert bench.page.get_by_test_id("card-Cover").is_visible()
+
+
+def test_a_stroke_can_be_taken_back_point_by_point_and_given_up(open_shot: Open) -> None:
+    bench = open_shot(fresh=True)
+    bench.press("p")
+    for corner in ((300, 200), (500, 200), (520, 520), (500, 400)):
+        bench.click(*corner)
+    bench.press("Backspace", "Control+z")
+    bench.click(300, 420)
+    bench.press("Enter")
+    bench.last_done("Drew Cover")
+    assert np.abs(points(bench)[:, :2] - [(300, 200), (500, 200), (300, 420)]).max() < 1
+    bench.press("p")
+    bench.click(700, 300)
+    bench.press("Enter")
+    expect(bench.page.get_by_text("An outline needs at least three points.")).to_be_visible()
+    bench.press("Escape", "s")
+    assert len(bench.elements("outline")) == 1
+
+
+def test_points_handles_and_the_whole_outline_move(open_shot: Open) -> None:
+    bench = open_shot(fresh=True)
+    draw_square(bench)
+    bench.drag((300, 200), (280, 180))
+    bench.last_done("Moved 1 point of Cover")
+    assert np.abs(points(bench)[0, :2] - (280, 180)).max() < 1
+    bench.double_click(500, 200)
+    bench.last_done("Made smooth")
+    smooth = points(bench)[1]
+    assert np.hypot(*smooth[4:]) > 20
+    bench.click(500, 200)
+    tip = smooth[:2] + smooth[4:]
+    bench.drag(tuple(tip), (tip[0] + 30, tip[1] + 10))
+    bench.last_done("Moved 1 point of Cover")
+    turned = points(bench)[1]
+    assert np.abs(turned[4:] - smooth[4:] - (30, 10)).max() < 1.5
+    cross = turned[2] * turned[5] - turned[3] * turned[4]
+    assert abs(cross) / np.hypot(*turned[2:4]) / np.hypot(*turned[4:]) < 1e-6  # the other handle stays in line
+    before = points(bench)
+    bench.drag((400, 330), (460, 300))
+    bench.last_done("Moved whole Cover")
+    assert np.abs(points(bench)[:, :2] - before[:, :2] - (60, -30)).max() < 1
+    assert np.allclose(points(bench)[:, 2:], before[:, 2:])
+
+
+def test_arrows_nudge_by_a_pixel_ten_and_a_tenth(open_shot: Open) -> None:
+    bench = open_shot(fresh=True)
+    draw_square(bench)
+    bench.click(300, 200)
+    start = points(bench)
+    for key, step in (("ArrowRight", (1, 0)), ("Shift+ArrowDown", (0, 10)), ("Alt+ArrowLeft", (-0.1, 0))):
+        with bench.one_change():
+            bench.press(key)
+        moved = points(bench)
+        assert np.allclose(moved[0, :2] - start[0, :2], step)
+        assert np.allclose(moved[1:], start[1:])
+        start = moved
+
+
+def test_a_box_chooses_points_and_delete_takes_them_out(open_shot: Open) -> None:
+    bench = open_shot(fresh=True)
+    draw_square(bench)
+    bench.double_click(400, 200)  # on the curve: a point comes in
+    bench.last_done("Added a point to Cover")
+    area = signed_area(points(bench))
+    assert abs(area) == pytest.approx(200 * 200, rel=0.01)
+    bench.click(900, 600)
+    bench.page.get_by_test_id("card-Cover").click()
+    bench.drag((380, 150), (420, 250))
+    expect(bench.page.get_by_text("5, 1 chosen")).to_be_visible()
+    bench.press("Delete")
+    bench.last_done("Removed 1 point from Cover")
+    assert len(points(bench)) == 4
+
+
+def test_a_change_on_another_frame_makes_a_key_and_frames_between_are_in_betweened(open_shot: Open) -> None:
+    bench = open_shot(fresh=True)
+    draw_square(bench)
+    bench.frame(1021)
+    bench.drag((400, 300), (600, 320))
+    bench.last_done("Moved whole Cover, frame 1021")
+    (outline,) = bench.elements("outline")
+    assert [k["frame"] for k in outline["keys"]] == [1001, 1021]
+    bench.frame(1011)
+    bench.press("2")
+    bench.settled()
+    assert bench.pixel(500, 310) == [255, 255, 255]  # half way
+    assert bench.pixel(330, 310) == [0, 0, 0]
+    bench.press("q")
+    expect(bench.page.get_by_test_id("frame")).to_have_text("1001")
+    bench.press("e")
+    expect(bench.page.get_by_test_id("frame")).to_have_text("1021")
+
+
+def test_keys_are_dragged_chosen_and_deleted_on_the_strip(open_shot: Open) -> None:
+    bench = open_shot(fresh=True)
+    draw_square(bench)
+    for frame, x in ((1021, 600), (1041, 650)):
+        bench.frame(frame)
+        current = np.array(bench.elements("outline")[0]["keys"][-1]["points"])[:, :2].mean(axis=0)
+        bench.drag(tuple(current), (x, 320))
+        bench.last_done(f"frame {frame}")
+    lane = bench.page.get_by_test_id("lane-Cover").bounding_box()
+    assert lane
+    key = bench.page.get_by_label("Key 1021 of Cover").bounding_box()
+    assert key
+    x, y = key["x"] + key["width"] / 2, key["y"] + key["height"] / 2
+    bench.page.mouse.move(x, y)
+    bench.page.mouse.down()
+    bench.page.mouse.move(x + 7 * lane["width"] / 100, y, steps=5)
+    bench.page.mouse.up()
+    bench.last_done("Moved key 1021 by +7")
+    assert [k["frame"] for k in bench.elements("outline")[0]["keys"]] == [1001, 1028, 1041]
+    bench.page.get_by_label("Key 1028 of Cover").click()
+    bench.page.get_by_label("Key 1041 of Cover").click(modifiers=["Shift"])
+    bench.press("Delete")
+    bench.last_done("Deleted 2 keys")
+    assert [k["frame"] for k in bench.elements("outline")[0]["keys"]] == [1001]
+    bench.press("Control+z")
+    bench.last_done("Undid: Deleted 2 keys")
+    bench.page.get_by_label("Key 1028 of Cover").click()
+    bench.page.get_by_role("button", name="Hold").click()
+    bench.last_done("Eased to hold")
+    assert [k["ease"] for k in bench.elements("outline")[0]["keys"]] == ["smooth", "hold", "smooth"]
+
+
+def test_name_colour_show_lock_in_and_out(open_shot: Open) -> None:
+    bench = open_shot(fresh=True)
+    draw_square(bench)
+    page = bench.page
+    name = page.get_by_label("Name")
+    name.fill("Thumb")
+    name.press("Enter")
+    bench.last_done("Renamed Cover to Thumb")
+    page.get_by_label("Colour #d55e00").click()
+    bench.last_done("Changed colour of Thumb")
+    bench.press("2")
+    bench.settled()
+    assert bench.pixel(400, 300) == [255, 255, 255]
+    card = page.get_by_test_id("card-Thumb")
+    card.get_by_role("button", name="Hide").click()
+    bench.last_done("Hid Thumb")
+    bench.settled()
+    assert bench.pixel(400, 300) == [0, 0, 0]
+    card.get_by_role("button", name="Show").click()
+    card.get_by_role("button", name="Lock").click()
+    bench.last_done("Locked Thumb")
+    revision = bench.shot["revision"]
+    bench.drag((400, 300), (450, 300))
+    expect(page.get_by_text("“Thumb” is locked. Unlock it")).to_be_visible()
+    assert bench.shot["revision"] == revision
+    card.get_by_role("button", name="Unlock").click()
+    bench.last_done("Unlocked Thumb")
+    out = page.get_by_label("Out", exact=True).and_(page.locator("input"))
+    out.fill("1010")
+    out.press("Enter")
+    bench.last_done("Changed out of Thumb")
+    (cover,) = bench.elements("cover")
+    assert (cover["colour"], cover["last"]) == ("#d55e00", 1010)
+    bench.frame(1011)
+    bench.settled()
+    assert bench.pixel(400, 300) == [0, 0, 0]
+
+
+def test_clicking_a_thing_in_the_depth_list_the_strip_or_the_picture_selects_it(open_shot: Open) -> None:
+    bench = open_shot()
+    page = bench.page
+    heading = page.get_by_label("Details").get_by_role("heading")
+    for name, choose in (
+        ("Index finger", lambda: page.get_by_test_id("card-Index finger").get_by_text("Index finger").click()),
+        (
+            "Panel screen",
+            lambda: page.get_by_label("Frame strip").get_by_role("button", name="Panel screen", exact=True).click(),
+        ),
+        ("Hand", lambda: page.get_by_test_id("lane-Hand").click(position={"x": 8, "y": 5})),
+    ):
+        choose()
+        expect(heading).to_contain_text(name)
+    bench.click(6, 6)
+    expect(heading).to_contain_text("Panel tap")
+
+
+def test_dragging_a_card_changes_what_hides_what(open_shot: Open) -> None:
+    bench = open_shot(fresh=True)
+    draw_square(bench)
+    bench.press("n")
+    for corner in ((250, 150), (700, 160), (690, 500), (260, 490)):
+        bench.click(*corner)
+    bench.last_done("Placed Pane")
+    bench.press("4")
+    bench.settled()
+    covered = bench.pixel(400, 300)
+    plate = bench.page
+    card, target = plate.get_by_test_id("card-Pane").bounding_box(), plate.get_by_test_id("card-Cover").bounding_box()
+    assert card
+    assert target
+    plate.mouse.move(card["x"] + 90, card["y"] + 15)
+    plate.mouse.down()
+    plate.mouse.move(card["x"] + 90, target["y"] + 4, steps=12)
+    plate.mouse.up()
+    bench.last_done("Changed the depth order")
+    bench.settled()
+    assert bench.pixel(400, 300) != covered
+    names = [bench.shot["elements"][i]["name"] for i in bench.shot["elements"]["settings"]["depth"]]
+    assert names == ["Pane", "Cover"]
+
+
+def test_a_hole_is_cut_into_a_cover(open_shot: Open) -> None:
+    bench = open_shot(fresh=True)
+    draw_square(bench)
+    bench.page.get_by_role("button", name="Cut a hole").click()
+    for corner in ((360, 260), (440, 260), (440, 340), (360, 340)):
+        bench.click(*corner)
+    bench.press("Enter")
+    bench.last_done("Drew an outline that cuts")
+    bench.press("2")
+    bench.settled()
+    assert bench.pixel(400, 300) == [0, 0, 0]
+    assert bench.pixel(320, 300) == [255, 255, 255]
+    assert len(bench.elements("cover")) == 1
+
+
+def test_holding_h_hides_the_drawing(open_shot: Open) -> None:
+    bench = open_shot()
+    drawing = bench.page.get_by_test_id("drawing")
+    expect(drawing).to_be_visible()
+    bench.page.keyboard.down("h")
+    expect(drawing).to_have_count(0)
+    bench.page.keyboard.up("h")
+    expect(drawing).to_be_visible()
+
+
+def test_two_pages_on_one_shot_follow_each_other(open_shot: Open) -> None:
+    bench = open_shot(fresh=True)
+    other = bench.page.context.new_page()
+    other.goto(bench.page.url)
+    other.get_by_test_id("picture").wait_for()
+    draw_square(bench)
+    expect(other.get_by_test_id("card-Cover")).to_be_visible(timeout=5000)
+    expect(other.get_by_test_id("last-done")).to_contain_text("Changed in another page")
+    second = Bench(other)
+    second.drag((400, 300), (420, 300))
+    second.last_done("Moved whole Cover")
+    expect(bench.page.get_by_test_id("last-done")).to_contain_text("Changed in another page")
+    bench.press("Control+z")
+    bench.last_done("Undid: Moved whole Cover")
+
+
+def test_the_sheet_of_keys_opens_and_closes(open_shot: Open) -> None:
+    bench = open_shot()
+    bench.press("?")
+    sheet = bench.page.get_by_role("dialog")
+    expect(sheet).to_contain_text("Keys and gestures")
+    for key in ("A", "Q", "Space", "P", "N", "F"):
+        expect(sheet.locator("dt").filter(has_text=re.compile(rf"\b{key}\b")).first).to_be_visible()
+    bench.press("Escape")
+    expect(sheet).to_have_count(0)

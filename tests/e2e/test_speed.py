@@ -1,0 +1,136 @@
+"""What the hand feels, measured in the browser with its own clocks, and the viewer's movements.
+
+The goals are for an idle machine and stand in `benchmarks`; the bounds here leave room for a busy one, so that a
+failure means a defect and not a neighbour.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import numpy as np
+import pytest
+from playwright.sync_api import expect
+
+from tests.e2e import feel
+from tests.e2e.bench import Bench
+
+pytestmark = pytest.mark.browser
+Open = Callable[..., Bench]
+ROOM = 3.0
+"""Factor on each goal for machines that do other work at the same time."""
+
+
+@pytest.mark.parametrize("look", ["2", "3", "4"])
+def test_the_matte_follows_a_dragged_point_on_a_1080p_plate(open_shot: Open, look: str) -> None:
+    times = feel.drag_latency(open_shot("Large tap", fresh=True), look)
+    assert len(times) > 20
+    assert np.median(times) < 50 * ROOM
+    assert np.percentile(times, 95) < 100 * ROOM
+
+
+def test_stepping(open_shot: Open) -> None:
+    cached, uncached = feel.stepping(open_shot())
+    assert np.median(cached) < 16 * ROOM
+    assert np.median(uncached) < 80 * ROOM
+
+
+def test_playback_holds_the_rate_after_one_pass(open_shot: Open) -> None:
+    frames, dropped, rate = feel.playback(open_shot())
+    assert frames > 90
+    assert dropped <= frames * 0.05
+    assert rate == pytest.approx(25, rel=0.06)
+
+
+def test_opening_the_demo_shot(open_shot: Open) -> None:
+    assert feel.opening(open_shot().page) < 1500 * ROOM
+
+
+def test_what_is_seen_while_dragging_is_what_is_stored(open_shot: Open) -> None:
+    bench = open_shot(fresh=True)
+    feel.draw_blob(bench, (640, 360), 120)
+    bench.press("2")
+    bench.settled()
+    start, end = bench.place(640, 240), bench.place(700, 120)
+    bench.page.mouse.move(*start)
+    bench.page.mouse.down()
+    bench.page.mouse.move(*end, steps=6)
+    bench.page.wait_for_timeout(300)
+    dragged = bench.pixels().astype(int)
+    bench.page.mouse.up()
+    bench.last_done("Moved 1 point")
+    bench.settled()
+    assert np.abs(dragged - bench.pixels()).max() <= 3
+
+
+def zoom(bench: Bench) -> int:
+    return int((bench.page.get_by_test_id("zoom").text_content() or "").split()[0])
+
+
+def test_the_wheel_zooms_at_the_pointer_space_and_middle_button_pan_and_f_fits(open_shot: Open) -> None:
+    bench = open_shot()
+    page = bench.page
+    fitted = bench.place(0, 0), bench.place(1280, 720)
+    x, y = map(round, bench.place(400, 300))
+    page.mouse.move(x, y)
+    page.mouse.wheel(0, -500)
+    page.wait_for_function(
+        "z => Number.parseInt(document.querySelector('[data-testid=zoom]').textContent) > z", arg=100
+    )
+    page.wait_for_timeout(100)
+    assert np.abs(np.subtract(bench.place(400, 300), (x, y))).max() < 1.5
+    x, y = bench.place(400, 300)
+    page.mouse.down(button="middle")
+    page.mouse.move(x + 60, y + 25, steps=4)
+    page.mouse.up(button="middle")
+    page.wait_for_timeout(100)
+    assert np.abs(np.subtract(bench.place(400, 300), (x + 60, y + 25))).max() < 1.5
+    page.keyboard.down("Space")
+    page.mouse.down()
+    page.mouse.move(x, y, steps=4)
+    page.mouse.up()
+    page.keyboard.up("Space")
+    page.wait_for_timeout(100)
+    assert np.abs(np.subtract(bench.place(400, 300), (x, y))).max() < 1.5
+    expect(page.get_by_role("button", name="Play")).to_be_visible()  # the tap was a drag
+    bench.press("0")
+    page.wait_for_timeout(100)
+    assert zoom(bench) == 100
+    bench.press("f")
+    page.wait_for_timeout(100)
+    assert np.abs(np.subtract((bench.place(0, 0), bench.place(1280, 720)), fitted)).max() < 1.5
+    bench.press("0")
+    bench.settled()
+    assert page.get_by_test_id("picture").get_attribute("data-frame") == "1001"
+
+
+def test_play_loop_scrub_and_step(open_shot: Open) -> None:
+    bench = open_shot()
+    page = bench.page
+    bench.frame(1030)
+    page.get_by_role("button", name="Loop from here").click()
+    bench.frame(1040)
+    page.get_by_role("button", name="to here").click()
+    expect(page.get_by_role("button", name="1030 to 1040")).to_be_visible()
+    bench.press("Space")
+    seen = set()
+    for _ in range(60):
+        seen.add(int(page.get_by_test_id("frame").text_content() or 0))
+        page.wait_for_timeout(30)
+    bench.press("Space")
+    assert min(seen) == 1030
+    assert max(seen) == 1040
+    assert len(seen) == 11
+    stopped = int(page.get_by_test_id("frame").text_content() or 0)
+    bench.press("d")
+    expect(page.get_by_test_id("frame")).to_have_text(str(stopped + 1))
+    bench.press("Shift+A")
+    expect(page.get_by_test_id("frame")).to_have_text(str(stopped - 9))
+    ruler = page.get_by_test_id("ruler").bounding_box()
+    assert ruler
+    page.mouse.move(ruler["x"] + 5, ruler["y"] + 10)
+    page.mouse.down()
+    page.mouse.move(ruler["x"] + ruler["width"] - 2, ruler["y"] + 10, steps=10)
+    expect(page.get_by_test_id("frame")).to_have_text("1100")
+    page.mouse.up()
+    expect(page.get_by_text("00:00:03:24")).to_be_visible()
