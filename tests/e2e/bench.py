@@ -48,6 +48,7 @@ class Bench:
 
     def settled(self) -> None:
         """Wait until the picture on screen is the newest one."""
+        self.page.evaluate("() => new Promise(done => requestAnimationFrame(() => requestAnimationFrame(done)))")
         self.page.wait_for_selector('[data-testid=picture][data-settled="true"]', timeout=15_000)
 
     def last_done(self, text: str) -> None:

@@ -64,7 +64,11 @@ class Server:
         for process in self._processes:
             process.send_signal(signal.SIGTERM)
         for process in self._processes:
-            process.wait(15)
+            try:
+                process.wait(15)
+            except subprocess.TimeoutExpired:
+                process.kill()
+                process.wait()
         self._processes.clear()
 
 

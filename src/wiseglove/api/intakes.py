@@ -17,6 +17,8 @@ from sqlalchemy.orm import Session
 from starlette.requests import ClientDisconnect
 
 from wiseglove.api.context import Context, Ctx
+from wiseglove.media import clip
+from wiseglove.media.encode import jpeg
 from wiseglove.media.errors import MediaError
 from wiseglove.media.info import Understood
 from wiseglove.media.probe import probe
@@ -237,6 +239,18 @@ def read_intake(intake_id: str, context: Ctx) -> Intake:
     """One intake."""
     with context.database.transaction() as session:
         return _as_intake(session, _row(session, intake_id))
+
+
+@router.get("/{intake_id}/picture.jpg", response_class=Response)
+def read_first_picture(intake_id: str, context: Ctx) -> Response:
+    """The first picture of what came, at most 680 pixels wide, to see whether it is the right one."""
+    with context.database.transaction() as session:
+        row = _row(session, intake_id)
+        if row.understood is None:
+            raise NotFoundError("These files have not been looked at yet.")
+        understood = Understood.model_validate(row.understood)
+    pixels = clip.first_picture(context.settings.intakes / intake_id / "source", understood)
+    return Response(jpeg(pixels, 88), media_type="image/jpeg", headers={"Cache-Control": "private, max-age=600"})
 
 
 @router.delete("/{intake_id}", status_code=204)

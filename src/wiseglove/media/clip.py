@@ -17,6 +17,7 @@ from pathlib import Path
 from typing import Any
 
 import cv2
+import numpy as np
 from numpy.typing import NDArray
 
 from wiseglove.core.compositing.colour import to_eight_bits
@@ -122,6 +123,17 @@ def write_display(folder: Path, number: int, pixels: NDArray[Any]) -> None:
         size = (PROXY_WIDTH, max(round(height * PROXY_WIDTH / width), 1))
         shown = cv2.resize(shown, size, interpolation=cv2.INTER_AREA)
     _write(proxy_path(folder, number), _jpeg(shown, [cv2.IMWRITE_JPEG_QUALITY, 85]))
+
+
+def first_picture(source: Path, understood: Understood, width: int = 680) -> NDArray[np.uint8]:
+    """The first picture of files that have not been decoded yet, RGB 8 bit, at most `width` wide."""
+    path = source / understood.files[0]
+    pixels = movie.to_rgb(next(movie.frames(path))) if understood.kind == "movie" else stills.read_picture(path)
+    shown = to_eight_bits(pixels[..., :3])
+    wide = round(understood.width * understood.pixel_aspect)
+    scale = min(1.0, width / wide)
+    size = (max(round(wide * scale), 1), max(round(understood.height * scale), 1))
+    return np.asarray(cv2.resize(shown, size, interpolation=cv2.INTER_AREA), np.uint8)
 
 
 def _jpeg(pixels: NDArray[Any], flags: list[int]) -> bytes:

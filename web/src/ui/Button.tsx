@@ -12,13 +12,14 @@ const LOOKS: Record<Look, string> = {
 /** A button with a verb on it. */
 export function Button({
   look = "plain",
+  small = false,
   className = "",
   ...rest
-}: ButtonHTMLAttributes<HTMLButtonElement> & { look?: Look }) {
+}: ButtonHTMLAttributes<HTMLButtonElement> & { look?: Look; small?: boolean }) {
   return (
     <button
       type="button"
-      className={`inline-flex h-8 items-center justify-center gap-1.5 rounded-md border px-3 font-medium whitespace-nowrap disabled:opacity-45 ${LOOKS[look]} ${className}`}
+      className={`inline-flex items-center justify-center gap-1.5 rounded-md border font-medium whitespace-nowrap disabled:opacity-45 ${small ? "h-7 px-2" : "h-8 px-3"} ${LOOKS[look]} ${className}`}
       {...rest}
     />
   );
@@ -51,5 +52,36 @@ export function IconButton({
     >
       {children}
     </button>
+  );
+}
+
+/** A few choices of which one holds, joined in one control. */
+export function Choice<T extends string>({
+  options,
+  value,
+  disabled = false,
+  onPick,
+}: {
+  options: { value: T; label: string; title: string }[];
+  value: T | null;
+  disabled?: boolean;
+  onPick: (value: T) => void;
+}) {
+  return (
+    <span className="inline-flex rounded-md border border-line bg-cloth-raised p-px">
+      {options.map((option) => (
+        <button
+          key={option.value}
+          type="button"
+          title={option.title}
+          disabled={disabled}
+          aria-pressed={option.value === value}
+          className={`h-6 rounded-[5px] px-2 disabled:opacity-45 ${option.value === value ? "bg-teal-soft font-semibold text-teal" : "hover:bg-cloth-sunk"}`}
+          onClick={() => onPick(option.value)}
+        >
+          {option.label}
+        </button>
+      ))}
+    </span>
   );
 }

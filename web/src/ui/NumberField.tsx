@@ -10,6 +10,7 @@ export function NumberField({
   min = -Infinity,
   max = Infinity,
   disabled = false,
+  narrow = false,
   onCommit,
 }: {
   label: string;
@@ -20,6 +21,7 @@ export function NumberField({
   min?: number;
   max?: number;
   disabled?: boolean;
+  narrow?: boolean;
   onCommit: (value: number) => void;
 }) {
   const [draft, setDraft] = useState<string | null>(null);
@@ -65,7 +67,7 @@ export function NumberField({
         aria-label={label}
         disabled={disabled}
         inputMode="decimal"
-        className="w-14 bg-transparent text-right outline-none disabled:opacity-50"
+        className={`${narrow ? "w-9" : "w-14"} bg-transparent text-right outline-none disabled:opacity-50`}
         value={shown}
         onFocus={(event) => event.currentTarget.select()}
         onChange={(event) => setDraft(event.target.value)}

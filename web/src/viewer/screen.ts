@@ -12,7 +12,7 @@ const AROUND = 14;
 export class Screen {
   private pictures: PictureStore;
   private live: LiveLink;
-  private drawn: CanvasImageSource | null = null;
+  private drawn: ImageBitmap | OffscreenCanvas | null = null;
   private drawnFor = "";
   private pending = 0;
   private started: { time: number; frame: number } | null = null;
@@ -155,8 +155,9 @@ export class Screen {
     const key = `${b.look} ${b.frame}`;
     const exact = this.pictures.get(url);
     const live = this.live.picture(url);
-    let source: CanvasImageSource | null | undefined = live ?? exact ?? this.pictures.get(other);
-    if (!source && this.drawnFor === key) source = this.drawn; // the look before the last edit, until the new one comes
+    const fresh = live ?? exact ?? this.pictures.get(other);
+    // Until the new picture comes the last one stays, unless it has been let go.
+    const source = fresh ?? (this.drawn && this.drawn.width > 0 ? this.drawn : null);
     if (live === null && b.drag === null && exact) this.live.end();
 
     context.setTransform(ratio, 0, 0, ratio, 0, 0);
@@ -167,11 +168,13 @@ export class Screen {
       context.imageSmoothingEnabled = v.zoom < 3;
       context.imageSmoothingQuality = "medium";
       context.drawImage(source, x, y, v.plateWidth * v.aspect * v.zoom, v.plateHeight * v.zoom);
-      this.measure(b, key, live !== null);
-      this.drawn = source;
-      this.drawnFor = key;
+      if (fresh) {
+        this.measure(b, key, live !== null);
+        this.drawn = fresh;
+        this.drawnFor = key;
+      }
     }
-    this.canvas.dataset.frame = source ? String(b.frame) : "";
+    this.canvas.dataset.frame = this.drawnFor.split(" ")[1] ?? "";
     this.canvas.dataset.look = b.look;
     this.canvas.dataset.view = JSON.stringify({ zoom: v.zoom, x: v.x, y: v.y, aspect: v.aspect });
     this.canvas.dataset.settled = String(Boolean(exact) && !live && !b.drag);

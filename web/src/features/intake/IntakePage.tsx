@@ -83,6 +83,7 @@ export function IntakePage({ id }: { id: string }) {
             ) : null}
             <Understanding
               key={intake.state}
+              id={intake.id}
               understood={intake.understood}
               busy={intake.state === "decoding"}
               again={intake.state === "failed"}
@@ -109,12 +110,14 @@ const RATES: [number, number][] = [
 ];
 
 function Understanding({
+  id,
   understood: u,
   busy,
   again,
   onAccept,
   onDiscard,
 }: {
+  id: string;
   understood: Understood;
   busy: boolean;
   again: boolean;
@@ -134,36 +137,43 @@ function Understanding({
   const missing = gaps.reduce((n, g) => n + g.last - g.first + 1, 0);
   return (
     <fieldset disabled={busy} className="disabled:opacity-60">
-      <div className="mb-5 grid grid-cols-2 gap-x-10 gap-y-2">
-        <h2 className="col-span-2 font-semibold">What was understood</h2>
-        <Fact label="Kind">
-          {u.kind}
-          {u.codec && `, ${u.codec}`}
-        </Fact>
-        <Fact label="Size">
-          {u.width} x {u.height}
-        </Fact>
-        <Fact label="Frames">
-          {u.count}, {c.first} to {c.first + u.count - 1}
-        </Fact>
-        <Fact label="Depth">
-          {u.bit_depth} bit{u.floating ? " float" : ""}
-          {u.alpha ? ", with alpha" : ""}
-        </Fact>
-        <Fact label="Files">
-          {(u.files ?? []).length === 1 ? u.files![0] : `${u.files![0]} and ${u.files!.length - 1} more`}
-        </Fact>
-        <Fact label="Rate">
-          {u.rate_known
-            ? `${rateText(u.rate_num ?? 25, u.rate_den ?? 1)} f/s (${u.rate_num}/${u.rate_den})`
-            : "not in the files"}
-          {u.rate_varies && ", varies"}
-        </Fact>
-        <Fact label="Gaps">
-          {gaps.length === 0
-            ? "none"
-            : gaps.map((g) => (g.first === g.last ? g.first : `${g.first} to ${g.last}`)).join(", ")}
-        </Fact>
+      <div className="mb-5 grid grid-cols-[340px_minmax(0,1fr)] gap-x-8">
+        <img
+          src={`/api/intakes/${id}/picture.jpg`}
+          alt="First picture"
+          className="max-h-60 w-full rounded-md bg-table object-contain"
+        />
+        <div className="grid content-start gap-y-2">
+          <h2 className="font-semibold">What was understood</h2>
+          <Fact label="Kind">
+            {u.kind}
+            {u.codec && `, ${u.codec}`}
+          </Fact>
+          <Fact label="Size">
+            {u.width} x {u.height}
+          </Fact>
+          <Fact label="Frames">
+            {u.count}, {c.first} to {c.first + u.count - 1}
+          </Fact>
+          <Fact label="Depth">
+            {u.bit_depth} bit{u.floating ? " float" : ""}
+            {u.alpha ? ", with alpha" : ""}
+          </Fact>
+          <Fact label="Files">
+            {(u.files ?? []).length === 1 ? u.files![0] : `${u.files![0]} and ${u.files!.length - 1} more`}
+          </Fact>
+          <Fact label="Rate">
+            {u.rate_known
+              ? `${rateText(u.rate_num ?? 25, u.rate_den ?? 1)} f/s (${u.rate_num}/${u.rate_den})`
+              : "not in the files"}
+            {u.rate_varies && ", varies"}
+          </Fact>
+          <Fact label="Gaps">
+            {gaps.length === 0
+              ? "none"
+              : gaps.map((g) => (g.first === g.last ? g.first : `${g.first} to ${g.last}`)).join(", ")}
+          </Fact>
+        </div>
       </div>
       {(u.notes ?? []).map((note) => (
         <p key={note} className="mb-2 border-l-[3px] border-marigold pl-3">
@@ -189,7 +199,7 @@ function Understanding({
             {RATES.map(([num, den]) => (
               <Button
                 key={`${num}/${den}`}
-                className="h-7 px-2"
+                small
                 look={c.rate_num * den === num * c.rate_den ? "main" : "plain"}
                 aria-pressed={c.rate_num * den === num * c.rate_den}
                 onClick={() => change({ rate_num: num, rate_den: den })}

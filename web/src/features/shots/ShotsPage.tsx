@@ -168,10 +168,10 @@ function Card({ shot }: { shot: ShotCard }) {
           <>
             <span className="pl-1.5 text-brick">Delete it and its edits for good?</span>
             <span className="flex">
-              <Button look="quiet" className="px-2" onClick={() => setAsking(false)}>
+              <Button look="quiet" small onClick={() => setAsking(false)}>
                 Keep
               </Button>
-              <Button look="quiet" className="px-2 text-brick" onClick={() => void remove()}>
+              <Button look="quiet" small className="text-brick" onClick={() => void remove()}>
                 Delete
               </Button>
             </span>

@@ -1,7 +1,7 @@
 import type { ReactNode } from "react";
 
 import type { Cover, Ease, Edit, Outline, Pane } from "../../api/client";
-import { Button } from "../../ui/Button";
+import { Button, Choice } from "../../ui/Button";
 import { lastFrame, rateText } from "../../ui/format";
 import { NumberField } from "../../ui/NumberField";
 import { TextField } from "../../ui/TextField";
@@ -80,6 +80,7 @@ function CoverDetails({ b, cover }: { b: Bench; cover: Cover }) {
       <Row label="There from">
         <NumberField
           label="In"
+          narrow
           value={cover.first ?? first}
           min={first}
           max={cover.last ?? lastFrame(plate)}
@@ -87,6 +88,7 @@ function CoverDetails({ b, cover }: { b: Bench; cover: Cover }) {
         />
         <NumberField
           label="Out"
+          narrow
           value={cover.last ?? lastFrame(plate)}
           min={cover.first ?? first}
           max={lastFrame(plate)}
@@ -99,7 +101,7 @@ function CoverDetails({ b, cover }: { b: Bench; cover: Cover }) {
             <Button
               key={id}
               look={id === b.active ? "main" : "plain"}
-              className="h-7 px-2"
+              small
               onClick={() => select(cover.id, id)}
             >
               {i + 1} {outlineOf(b, id)?.mode}
@@ -127,7 +129,7 @@ function OutlineDetails({ b, cover, outline }: { b: Bench; cover: Cover; outline
           (["corner", "smooth"] as const).map((kind) => (
             <Button
               key={kind}
-              className="h-7 px-2"
+              small
               onClick={() =>
                 void send({ type: "set-point-kind", outline: outline.id, indices: chosen, kind })
               }
@@ -139,25 +141,17 @@ function OutlineDetails({ b, cover, outline }: { b: Bench; cover: Cover; outline
       <KeyRow b={b} element={outline.id} />
       <EaseRow b={b} element={outline.id} />
       <Row label="More">
-        <Button
-          className="h-7 px-2"
-          onClick={() => draw("adds")}
-          title="Draw a further outline that adds to this cover"
-        >
+        <Button small onClick={() => draw("adds")} title="Draw a further outline that adds to this cover">
           Add a part
         </Button>
-        <Button
-          className="h-7 px-2"
-          onClick={() => draw("cuts")}
-          title="Draw an outline that cuts a hole into this cover"
-        >
+        <Button small onClick={() => draw("cuts")} title="Draw an outline that cuts a hole into this cover">
           Cut a hole
         </Button>
       </Row>
       <Row label="">
         <Button
           look="brick"
-          className="h-7 px-2"
+          small
           onClick={() =>
             void send({ type: "delete", element: (cover.outlines ?? []).length > 1 ? outline.id : cover.id })
           }
@@ -174,14 +168,11 @@ function KeyRow({ b, element }: { b: Bench; element: string }) {
   const here = keys.includes(b.frame);
   return (
     <Row label="Keys">
-      <span>
-        {keys.length}
-        {here ? ", one here" : ""}
-      </span>
+      <span>{keys.length}</span>
       {here ? (
         <Button
-          className="h-7 px-2"
-          title="Delete the key on this frame"
+          small
+          title="Delete the key that this frame has"
           disabled={keys.length < 2}
           onClick={() => void send({ type: "delete-keys", element, frames: [b.frame] })}
         >
@@ -189,7 +180,7 @@ function KeyRow({ b, element }: { b: Bench; element: string }) {
         </Button>
       ) : (
         <Button
-          className="h-7 px-2"
+          small
           title="Set a key without a change  (K)"
           onClick={() => void send({ type: "set-key", element, frame: b.frame })}
         >
@@ -200,10 +191,15 @@ function KeyRow({ b, element }: { b: Bench; element: string }) {
   );
 }
 
-const EASES: { ease: Ease; label: string; title: string }[] = [
-  { ease: "smooth", label: "Smooth", title: "Flow through the keys around" },
-  { ease: "linear", label: "Even", title: "Straight to the next key at an even pace" },
-  { ease: "hold", label: "Hold", title: "Stay as it is until the next key" },
+const EASES: { value: Ease; label: string; title: string }[] = [
+  { value: "smooth", label: "Smooth", title: "Flow through the keys around" },
+  { value: "linear", label: "Even", title: "Straight to the next key at an even pace" },
+  { value: "hold", label: "Hold", title: "Stay as it is until the next key" },
+];
+
+const MIXINGS: { value: "linear" | "encoded"; label: string; title: string }[] = [
+  { value: "linear", label: "Linear", title: "Mix in linear light, as light adds up" },
+  { value: "encoded", label: "Encoded", title: "Mix the encoded values, as stored" },
 ];
 
 /** How the stretch that this frame lies in (or the stretches after the keys chosen on the strip) goes on. */
@@ -216,19 +212,12 @@ function EaseRow({ b, element }: { b: Bench; element: string }) {
   const eases = new Set(keys.filter((k) => frames.includes(k.frame)).map((k) => k.ease ?? "smooth"));
   return (
     <Row label={chosen.length > 1 ? "After these" : `After ${frames[0] ?? ""}`}>
-      {EASES.map(({ ease, label, title }) => (
-        <Button
-          key={ease}
-          look={eases.size === 1 && eases.has(ease) ? "main" : "plain"}
-          aria-pressed={eases.size === 1 && eases.has(ease)}
-          className="h-7 px-2"
-          title={title}
-          disabled={keys.length < 2}
-          onClick={() => void send({ type: "ease-keys", element, frames, ease })}
-        >
-          {label}
-        </Button>
-      ))}
+      <Choice
+        options={EASES}
+        value={eases.size === 1 ? [...eases][0]! : null}
+        disabled={keys.length < 2}
+        onPick={(ease) => void send({ type: "ease-keys", element, frames, ease })}
+      />
     </Row>
   );
 }
@@ -255,11 +244,7 @@ function PaneDetails({ b, pane }: { b: Bench; pane: Pane }) {
       <KeyRow b={b} element={pane.id} />
       <EaseRow b={b} element={pane.id} />
       <Row label="">
-        <Button
-          look="brick"
-          className="h-7 px-2"
-          onClick={() => void send({ type: "delete", element: pane.id })}
-        >
+        <Button look="brick" small onClick={() => void send({ type: "delete", element: pane.id })}>
           Delete pane
         </Button>
       </Row>
@@ -283,18 +268,11 @@ function ShotDetails({ b }: { b: Bench }) {
         />
       </Row>
       <Row label="Mixing in">
-        {(["linear", "encoded"] as const).map((mixing) => (
-          <Button
-            key={mixing}
-            look={settings.mixing === mixing ? "main" : "plain"}
-            className="h-7 px-2"
-            aria-pressed={settings.mixing === mixing}
-            title={mixing === "linear" ? "Mix in linear light, as light adds up" : "Mix the encoded values, as stored"}
-            onClick={() => void send({ type: "set-shot", mixing })}
-          >
-            {mixing === "linear" ? "Linear" : "Encoded"}
-          </Button>
-        ))}
+        <Choice
+          options={MIXINGS}
+          value={settings.mixing ?? "linear"}
+          onPick={(mixing) => void send({ type: "set-shot", mixing })}
+        />
       </Row>
       <Row label="Plate">
         {plate.width} x {plate.height}

@@ -69,7 +69,7 @@ export function FrameStrip() {
           ))}
         </div>
         <div ref={track} className="relative mr-4 min-w-0 flex-1 select-none" data-testid="strip">
-          <Ruler scale={scale} loop={b.loop} />
+          <Ruler scale={scale} loop={b.loop} here={b.frame} />
           {lanes.map((lane) => (
             <Lane key={lane.element} b={b} scale={scale} {...lane} />
           ))}
@@ -115,16 +115,17 @@ function Transport({ b }: { b: Bench }) {
       <span className="rounded-md bg-cloth-sunk px-2 py-0.5 text-[13px]">
         {first} to {last}, {rateText(plate.rate_num, plate.rate_den)} f/s
       </span>
-      <Button look="quiet" className="h-7 px-2" title="Loop from this frame on" onClick={() => setEnd(0)}>
+      <Button look="quiet" small title="Loop from this frame on" onClick={() => setEnd(0)}>
         Loop from here
       </Button>
-      <Button look="quiet" className="h-7 px-2" title="Loop up to this frame" onClick={() => setEnd(1)}>
+      <Button look="quiet" small title="Loop up to this frame" onClick={() => setEnd(1)}>
         to here
       </Button>
       {b.loop && (
         <Button
           look="quiet"
-          className="h-7 px-2 text-teal"
+          small
+          className="text-teal"
           title="Loop the whole plate"
           onClick={() => setBench({ loop: null })}
         >
@@ -137,7 +138,7 @@ function Transport({ b }: { b: Bench }) {
 }
 
 /** Numbers and ticks; pressing and dragging scrubs. */
-function Ruler({ scale, loop }: { scale: Scale; loop: [number, number] | null }) {
+function Ruler({ scale, loop, here }: { scale: Scale; loop: [number, number] | null; here: number }) {
   const step =
     [1, 2, 5, 10, 20, 50, 100, 200, 500, 1000, 2000, 5000].find(
       (n) => (scale.width / scale.count) * n > 52,
@@ -176,7 +177,7 @@ function Ruler({ scale, loop }: { scale: Scale; loop: [number, number] | null })
           className={`absolute bottom-0 w-px bg-ink-soft/70 ${tall ? "h-2.5" : "h-1"}`}
           style={{ left: toX(scale, f) }}
         >
-          {tall && (
+          {tall && Math.abs(toX(scale, f) - toX(scale, here)) > 38 && (
             <span className="absolute bottom-2.5 -translate-x-1/2 text-[12px] leading-3 text-ink-soft">
               {f}
             </span>

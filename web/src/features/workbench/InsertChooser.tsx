@@ -130,7 +130,7 @@ export function InsertChooser({ pane }: { pane: Pane }) {
             event.target.value = "";
           }}
         />
-        <Button className="h-7 px-2" disabled={sent !== null} onClick={() => input.current?.click()}>
+        <Button small disabled={sent !== null} onClick={() => input.current?.click()}>
           Take in a still or clip …
         </Button>
         {sent !== null && <Progress share={sent} label="Sending" />}

@@ -40,15 +40,10 @@ export function LookBar({ pointer }: { pointer: [number, number] | null }) {
       <span className="w-14 text-right" data-testid="zoom">
         {Math.round(zoom * 100)} %
       </span>
-      <Button look="quiet" className="h-7 px-2" title="Fit the plate  (F)" onClick={fit}>
+      <Button look="quiet" small title="Fit the plate  (F)" onClick={fit}>
         Fit
       </Button>
-      <Button
-        look="quiet"
-        className="h-7 px-2"
-        title="Plate pixels as they are  (0)"
-        onClick={() => zoomTo(1)}
-      >
+      <Button look="quiet" small title="Plate pixels as they are  (0)" onClick={() => zoomTo(1)}>
         100 %
       </Button>
     </div>

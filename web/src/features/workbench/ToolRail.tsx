@@ -1,13 +1,43 @@
-import { Frame, MousePointer2, Spline } from "lucide-react";
+import { MousePointer2, Spline } from "lucide-react";
+import type { ComponentType } from "react";
 
 import { IconButton } from "../../ui/Button";
 import { setBench, useBench, type ToolName } from "./bench";
 
-const TOOLS: { name: ToolName; label: string; key: string; icon: typeof Spline }[] = [
+const TOOLS: {
+  name: ToolName;
+  label: string;
+  key: string;
+  icon: ComponentType<{ size: number; strokeWidth: number }>;
+}[] = [
   { name: "select", label: "Select and shape", key: "S", icon: MousePointer2 },
   { name: "pen", label: "Draw a cover with the pen", key: "P", icon: Spline },
-  { name: "pane", label: "Place a pane by its four corners", key: "N", icon: Frame },
+  { name: "pane", label: "Place a pane by its four corners", key: "N", icon: PaneIcon },
 ];
+
+/** Four corners in perspective, drawn like the other icons. */
+function PaneIcon({ size, strokeWidth }: { size: number; strokeWidth: number }) {
+  return (
+    <svg
+      width={size}
+      height={size}
+      viewBox="0 0 24 24"
+      fill="none"
+      stroke="currentColor"
+      strokeWidth={strokeWidth}
+    >
+      <path d="M7 6.6 17.4 4.6M19 6.8v10.4M17.3 19.4 6.7 17M5 15.2V8.6" strokeLinecap="round" />
+      {[
+        [5, 7],
+        [19, 4.5],
+        [19, 19.5],
+        [5, 17],
+      ].map(([x, y]) => (
+        <circle key={`${x} ${y}`} cx={x} cy={y} r="1.9" />
+      ))}
+    </svg>
+  );
+}
 
 /** Take up a tool; a draft that is under way is given up. */
 export function takeTool(tool: ToolName) {

@@ -2,7 +2,8 @@ import { useEffect } from "react";
 import { useHotkeys } from "react-hotkeys-hook";
 
 import type { Edit } from "../../api/client";
-import { commitShape, closePen } from "../../viewer/tools";
+import { closePen } from "../../viewer/draw";
+import { commitShape } from "../../viewer/tools";
 import { count, moved } from "../../viewer/shape";
 import { useView } from "../../viewer/view";
 import { bench, goTo, keyFrames, setBench, shapeOf } from "./bench";

@@ -1,0 +1,160 @@
+"""Pictures of the main views, made from the demo, for docs/screenshots: run `make screenshots`."""
+
+from __future__ import annotations
+
+import logging
+import shutil
+import sys
+import tempfile
+from collections.abc import Callable
+from pathlib import Path
+
+ROOT = Path(__file__).resolve().parents[1]
+sys.path.insert(0, str(ROOT))
+
+from playwright.sync_api import Page  # noqa: E402
+
+from tests.builders import ffmpeg  # noqa: E402
+from tests.e2e.bench import Bench  # noqa: E402
+from tests.e2e.stage import chromium, staged  # noqa: E402
+from wiseglove.demo.install import MOVIE  # noqa: E402
+from wiseglove.store.cluster import Cluster  # noqa: E402
+
+OUT = ROOT / "docs" / "screenshots"
+
+
+def workbench(page: Page, look: str, frame: int, card: str | None) -> Bench:
+    bench = Bench.open(page)
+    bench.frame(frame)
+    bench.press(look)
+    if card:
+        page.get_by_test_id(f"card-{card}").click()
+    bench.settled()
+    page.mouse.move(640, 8)
+    page.wait_for_timeout(600)
+    return bench
+
+
+def shots(page: Page) -> None:
+    page.goto("/")
+    page.get_by_test_id("shot-Panel tap").wait_for()
+    page.wait_for_timeout(500)
+
+
+def intake(page: Page) -> None:
+    page.goto("/")
+    with tempfile.TemporaryDirectory() as folder:
+        pattern = Path(folder) / "panel_tap.%04d.png"
+        ffmpeg("-i", ROOT / ".run" / "footage" / MOVIE, "-frames:v", "20", "-start_number", "1031", pattern)
+        paths = [
+            p for p in sorted(Path(folder).iterdir()) if p.name not in ("panel_tap.1043.png", "panel_tap.1044.png")
+        ]
+        page.get_by_test_id("plate-files").set_input_files([str(p) for p in paths])
+        page.get_by_role("button", name="Take as plate").wait_for()
+    page.wait_for_timeout(500)
+
+
+def plate(page: Page) -> None:
+    workbench(page, "1", 1041, "Index finger")
+
+
+def matte(page: Page) -> None:
+    workbench(page, "2", 1047, "Hand")
+
+
+def cutout(page: Page) -> None:
+    bench = workbench(page, "3", 1047, None)
+    page.keyboard.down("h")
+    page.wait_for_timeout(200)
+    bench.settled()
+
+
+def composite(page: Page) -> None:
+    workbench(page, "4", 1047, "Panel screen")
+
+
+def drawing(page: Page) -> None:
+    bench = Bench.open(page, fresh=True)
+    bench.frame(1047)
+    bench.press("p")
+    bench.click(520, 330)
+    bench.drag((600, 300), (640, 310))
+    bench.drag((660, 380), (665, 420))
+    page.mouse.move(*bench.place(600, 470))
+    page.wait_for_timeout(400)
+
+
+def deliver(page: Page) -> None:
+    Bench.open(page)
+    page.get_by_role("link", name="Deliver").click()
+    page.get_by_role("button", name="Render").click()
+    page.get_by_test_id("delivery").first.get_by_role("link").wait_for(timeout=120_000)
+    page.get_by_role("button", name="Render").click()
+    page.get_by_text("Frame").first.wait_for()
+    page.wait_for_timeout(1500)
+    page.screenshot(path=OUT / "deliver.png")
+    page.get_by_role("button", name="Cancel").first.click()
+    page.get_by_text("Cancelled").first.wait_for()
+
+
+def keys(page: Page) -> None:
+    bench = workbench(page, "4", 1047, "Panel screen")
+    bench.press("?")
+    page.wait_for_timeout(400)
+
+
+def dim(page: Page) -> None:
+    bench = workbench(page, "4", 1041, "Index finger")
+    page.get_by_role("button", name="Dim room").click()
+    bench.click(*bench_tip(bench))
+    page.mouse.move(640, 8)
+    page.wait_for_timeout(400)
+
+
+def bench_tip(bench: Bench) -> tuple[float, float]:
+    outline = next(o for o in bench.elements("outline") if len(o["kinds"]) == 11)
+    point = min(outline["keys"], key=lambda k: abs(k["frame"] - 1041))["points"][5]
+    return point[0], point[1]
+
+
+VIEWS: dict[str, Callable[[Page], None]] = {
+    "shots": shots,
+    "intake": intake,
+    "workbench-plate": plate,
+    "workbench-matte": matte,
+    "workbench-cutout": cutout,
+    "workbench-composite": composite,
+    "workbench-drawing": drawing,
+    "workbench-dim-room": dim,
+    "keys-and-gestures": keys,
+    "deliver": deliver,
+}
+
+
+def main(wanted: list[str]) -> None:
+    """Take all pictures, or those that are named."""
+    logging.disable(logging.WARNING)
+    OUT.mkdir(parents=True, exist_ok=True)
+    folder = Path(tempfile.mkdtemp(prefix="wiseglove-pictures-"))
+    folder.chmod(0o755)
+    cluster = Cluster(folder / "postgres", durable=False)
+    cluster.start()
+    try:
+        with staged(cluster, ROOT / ".run" / "footage") as server, chromium() as browser:
+            for name, show in VIEWS.items():
+                if wanted and name not in wanted:
+                    continue
+                context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=server.address)
+                page = context.new_page()
+                show(page)
+                if name != "deliver":
+                    page.screenshot(path=OUT / f"{name}.png")
+                context.close()
+                print(name)
+    finally:
+        cluster.stop()
+        shutil.rmtree(folder, ignore_errors=True)
+
+
+if __name__ == "__main__":
+    main(sys.argv[1:])
