@@ -165,6 +165,7 @@ def schema(target: Path) -> None:
     from wiseglove.api.app import create_app
 
     text = orjson.dumps(create_app(Settings()).openapi(), option=orjson.OPT_INDENT_2 | orjson.OPT_SORT_KEYS)
+    target.parent.mkdir(parents=True, exist_ok=True)
     part = target.with_suffix(".part")
     part.write_bytes(text + b"\n")
     shutil.move(part, target)

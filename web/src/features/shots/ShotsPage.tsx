@@ -132,8 +132,7 @@ function Card({ shot }: { shot: ShotCard }) {
   const middle = Math.floor(shot.plate.count / 2);
   const seconds = (shot.plate.count * shot.plate.rate_den) / shot.plate.rate_num;
   const drawn =
-    [count(shot.covers, "cover"), count(shot.panes, "pane")].filter(Boolean).join(", ") ||
-    "nothing drawn yet";
+    [count(shot.covers, "cover"), count(shot.panes, "pane")].filter(Boolean).join(", ") || "nothing drawn";
   const remove = () =>
     api
       .DELETE("/api/shots/{shot_id}", { params: { path: { shot_id: shot.id } } })

@@ -1,6 +1,6 @@
 import type { ReactNode } from "react";
 
-import type { Cover, Ease, Edit, Outline, Pane } from "../../api/client";
+import type { Cover, Ease, Edit, Outline, Pane, PointKind } from "../../api/client";
 import { Button, Choice } from "../../ui/Button";
 import { lastFrame, rateText } from "../../ui/format";
 import { NumberField } from "../../ui/NumberField";
@@ -114,30 +114,31 @@ function CoverDetails({ b, cover }: { b: Bench; cover: Cover }) {
   );
 }
 
+const KINDS: { value: PointKind; label: string; title: string }[] = [
+  { value: "corner", label: "Corner", title: "No handles" },
+  { value: "smooth", label: "Smooth", title: "Handles in line" },
+  { value: "free", label: "Free", title: "Handles each by itself" },
+];
+
 function OutlineDetails({ b, cover, outline }: { b: Bench; cover: Cover; outline: Outline }) {
   const chosen = [...b.points].filter((i) => i < outline.kinds.length);
+  const kinds = new Set(chosen.map((i) => outline.kinds[i]!));
   const draw = (mode: "adds" | "cuts" | "limits") =>
     setBench({ tool: "pen", draft: null, into: { cover: cover.id, mode } });
   return (
     <>
-      <Row label="Points">
-        <span>
-          {outline.kinds.length}
-          {chosen.length > 0 && `, ${chosen.length} chosen`}
-        </span>
-        {chosen.length > 0 &&
-          (["corner", "smooth"] as const).map((kind) => (
-            <Button
-              key={kind}
-              small
-              onClick={() =>
-                void send({ type: "set-point-kind", outline: outline.id, indices: chosen, kind })
-              }
-            >
-              {kind === "corner" ? "Corner" : "Smooth"}
-            </Button>
-          ))}
-      </Row>
+      <Row label="Points">{outline.kinds.length}</Row>
+      {chosen.length > 0 && (
+        <Row label={`${chosen.length} chosen`}>
+          <Choice
+            options={KINDS}
+            value={kinds.size === 1 ? [...kinds][0]! : null}
+            onPick={(kind) =>
+              void send({ type: "set-point-kind", outline: outline.id, indices: chosen, kind })
+            }
+          />
+        </Row>
+      )}
       <KeyRow b={b} element={outline.id} />
       <EaseRow b={b} element={outline.id} />
       <Row label="More">
