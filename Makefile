@@ -7,13 +7,14 @@ WEB_SOURCES := $(shell find web/src web/public web/index.html web/vite.config.ts
 help:            ## what there is
 	@grep -hE '^[a-z]+: .*##|^[a-z]+:  +##' $(MAKEFILE_LIST) | sed 's/:[^#]*##/  /'
 
-setup: .venv/.ready web/node_modules/.ready  ## Python into .venv, the page's packages into web/node_modules
+setup: .venv/.ready .venv/.tools web/node_modules/.ready  ## Python into .venv, the page's packages into web/node_modules
 
-demo: setup web/dist/index.html  ## serve the application with demo data, until Ctrl+C
+demo:            ## serve the application with demo data, until Ctrl+C
+	@$(MAKE) --no-print-directory -j2 .venv/.ready web/dist/index.html
 	@scripts/system.sh postgresql chromium
 	@$(BIN)/wiseglove demo
 
-test: setup web/dist/index.html check  ## run all tests
+test: web/dist/index.html setup check  ## run all tests
 	@scripts/system.sh postgresql chromium ffmpeg libegl1 libgl1 libcairo2
 	@$(BIN)/wiseglove footage
 	cd web && npm test --silent
@@ -38,8 +39,11 @@ schema: setup  ## the API's description, and the page's types made from it
 	$(BIN)/wiseglove schema docs/openapi.json
 	cd web && npm run --silent types
 
-lock:  ## lock files anew
-	$(BIN)/pip-compile --upgrade --quiet --allow-unsafe --extra dev --strip-extras --no-header --no-emit-index-url --no-emit-find-links --no-emit-trusted-host -o requirements.lock pyproject.toml
+LOCK = $(BIN)/pip-compile --upgrade --quiet --allow-unsafe --strip-extras --no-header --no-emit-index-url --no-emit-find-links --no-emit-trusted-host
+
+lock: .venv/.tools  ## lock files anew
+	$(LOCK) --extra build -o requirements.lock pyproject.toml
+	$(LOCK) --extra build --extra dev -c requirements.lock -o requirements-dev.lock pyproject.toml
 
 clean:  ## remove all that was made here: environment, build, database, footage
 	rm -rf .venv web/node_modules web/dist .run
@@ -49,6 +53,11 @@ clean:  ## remove all that was made here: environment, build, database, footage
 	@$(PYTHON) -m venv .venv
 	@$(BIN)/pip install --quiet --disable-pip-version-check -r requirements.lock
 	@$(BIN)/pip install --quiet --disable-pip-version-check --no-deps --no-build-isolation -e .
+	@touch $@
+
+.venv/.tools: .venv/.ready requirements-dev.lock
+	@echo "Adding what tests and checks need ..."
+	@$(BIN)/pip install --quiet --disable-pip-version-check -r requirements-dev.lock
 	@touch $@
 
 web/node_modules/.ready: web/package.json web/package-lock.json

@@ -29,8 +29,8 @@ from wiseglove.shot.edits import (
     ShapePoints,
 )
 from wiseglove.shot.errors import EditError
-from wiseglove.shot.evaluate import points_at
-from wiseglove.shot.keys import as_points
+from wiseglove.shot.evaluate import key_points, points_at
+from wiseglove.shot.keys import as_points, with_key, with_shape
 from wiseglove.shot.model import Insert, Outline, Pane, Shot, new_shot
 
 
@@ -260,3 +260,64 @@ def test_an_edit_changes_nothing_of_the_shot_it_is_given() -> None:
     copy = shot.model_dump_json()
     after(shot, shaped(1005, 4), SetShot(type="set-shot", mixing="encoded"), DeleteElement(type="delete", element=PANE))
     assert shot.model_dump_json() == copy
+
+
+def keyed(*frames: int) -> Shot:
+    return after(shot_with_hand_and_pane(), *(shaped(f, f) for f in frames))
+
+
+def nudged(shot: Shot, frame: int, reach: str, points: dict[int, tuple[float, float]]) -> ShapePoints:
+    shape = points_at(hand(shot), [frame])[0]
+    rows = {i: (shape[i, 0] + dx, shape[i, 1] + dy, *shape[i, 2:].tolist()) for i, (dx, dy) in points.items()}
+    return ShapePoints(type="shape-points", element=HAND, frame=frame, points=rows, reach=reach)  # type: ignore[arg-type]
+
+
+EVERY = {i: (4.0, -2.0) for i in range(9)}
+
+
+@pytest.mark.parametrize(
+    ("reach", "touched"), [("frame", {1008}), ("all", {1001, 1004, 1008, 1012}), ("onward", {1008, 1012})]
+)
+def test_reach_says_which_keys_a_moved_outline_touches(reach: str, touched: set[int]) -> None:
+    before = keyed(1004, 1008, 1012)
+    moved = after(before, nudged(before, 1008, reach, EVERY))
+    for old, new in zip(hand(before).keys, hand(moved).keys, strict=True):
+        step = np.array(new.points) - np.array(old.points)
+        expected = (4, -2, 0, 0, 0, 0) if old.frame in touched else (0,) * 6
+        assert np.allclose(step, expected)
+
+
+def test_a_changed_point_goes_with_the_outline_when_it_turns() -> None:
+    square = np.array([[10, 10, 0, 0, 3, 0], [30, 10, 0, 0, 0, 0], [30, 30, 0, 0, 0, 0], [10, 30, 0, 0, 0, 0.0]])
+    quarter = square.copy()
+    quarter[:, 0], quarter[:, 1] = 40 - square[:, 1], square[:, 0]  # turned by 90 degrees about (20, 20)
+    quarter[:, 4], quarter[:, 5] = -square[:, 5], square[:, 4]
+    outline = hand(shot_with_hand_and_pane()).model_copy(update={"kinds": ["free"] * 4})
+    turned = with_shape(with_key(with_key(outline, 1001, square), 1010, quarter), 1001, square + _only_first(), "all")
+    assert np.allclose(key_points(turned.keys[0])[0], (15, 10, 0, 0, 3, 2))
+    assert np.allclose(key_points(turned.keys[1])[0], (30, 15, 0, 0, -2, 3))
+
+
+def _only_first() -> np.ndarray:
+    change = np.zeros((4, 6))
+    change[0] = (5, 0, 0, 0, 0, 2)
+    return change
+
+
+def test_reach_on_a_frame_without_key_sets_one_and_keeps_eases() -> None:
+    before = after(keyed(1008, 1016), EaseKeys(type="ease-keys", element=HAND, frames=[1008], ease="hold"))
+    moved = after(before, nudged(before, 1004, "onward", {0: (1.0, 1.0)}))
+    assert [(k.frame, k.ease) for k in hand(moved).keys] == [
+        (1001, "smooth"), (1004, "smooth"), (1008, "hold"), (1016, "smooth"),
+    ]  # fmt: skip
+    assert hand(moved).keys[0] == hand(before).keys[0]
+
+
+def test_reach_is_refused_where_it_would_fold_a_pane_on_another_key() -> None:
+    shot = after(
+        shot_with_hand_and_pane(),
+        ShapePoints(type="shape-points", element=PANE, frame=1010, points={0: (90, 20, 0, 0, 0, 0)}),
+    )
+    pull = ShapePoints(type="shape-points", element=PANE, frame=1001, points={0: (60, 15, 0, 0, 0, 0)}, reach="all")
+    with pytest.raises(EditError, match="without crossing"):
+        after(shot, pull)

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from typing import TypeVar
+from typing import Literal, TypeVar
 
 import numpy as np
 
 from wiseglove.core.geometry.bezier import Points
+from wiseglove.core.geometry.similarity import turn_and_scale
 from wiseglove.shot.errors import EditError
-from wiseglove.shot.evaluate import points_at
+from wiseglove.shot.evaluate import key_points, points_at
 from wiseglove.shot.model import Ease, Key, Outline, Pane, PaneKey, Plate, Point
 
 K = TypeVar("K", Key, PaneKey)
@@ -40,6 +41,41 @@ def with_key(element: Animated, frame: int, points: Points) -> Animated:
     corners = tuple((float(p[0]), float(p[1])) for p in points)
     pane_key = PaneKey(frame=frame, corners=corners, ease=ease)  # type: ignore[arg-type]
     return element.model_copy(update={"keys": _put(element.keys, pane_key)})
+
+
+Reach = Literal["frame", "all", "onward"]
+"""How far an edit on a frame goes: that frame alone, all keys, or it and all later keys."""
+
+
+def with_shape(element: Animated, frame: int, shape: Points, reach: Reach) -> Animated:
+    """The element with a key of that shape on a frame, and its other keys in reach changed likewise.
+
+    Where the whole was moved, other keys move by as much. Any other change goes with the outline: it is turned
+    and scaled by the best similarity (Umeyama 1991) from the shape before on this frame to the other key's.
+    """
+    before = shape_at(element, frame)
+    change = shape - before
+    whole = np.ptp(change[:, :2], axis=0).max() < 1e-9 and np.abs(change[:, 2:]).max(initial=0.0) < 1e-9
+    changed = with_key(element, frame, shape)
+    for key in element.keys:
+        if key.frame == frame or reach == "frame" or (reach == "onward" and key.frame < frame):
+            continue
+        there = key_points(key)
+        turned = change if whole else _turned(change, before, there)
+        changed = _with_same_ease(changed, key, there + turned)
+    return changed
+
+
+def _turned(change: Points, before: Points, there: Points) -> Points:
+    source, target = (p[:, 0] + 1j * p[:, 1] for p in (before, there))
+    angle, log_scale = turn_and_scale(source - source.mean(), target - target.mean())
+    vectors = (change[:, 0::2] + 1j * change[:, 1::2]) * np.exp(log_scale + 1j * angle)
+    return np.stack([vectors.real, vectors.imag], axis=-1).reshape(change.shape)
+
+
+def _with_same_ease(element: Animated, key: Key | PaneKey, shape: Points) -> Animated:
+    reshaped = with_key(element, key.frame, shape)
+    return with_ease(reshaped, [key.frame], key.ease)
 
 
 def as_points(shape: Points) -> list[Point]:

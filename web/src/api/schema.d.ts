@@ -1294,6 +1294,12 @@ export interface components {
                 ];
             };
             /**
+             * Reach
+             * @default frame
+             * @enum {string}
+             */
+            reach?: "frame" | "all" | "onward";
+            /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */

@@ -3,6 +3,7 @@ import { memo, useMemo, useSyncExternalStore } from "react";
 import {
   coverOf,
   inDepth,
+  neighbourKeys,
   outlineOf,
   paneOf,
   present,
@@ -43,6 +44,7 @@ export function Drawing({ hovered }: { hovered: Hit }) {
           );
         });
       })}
+      {b.onion && <Onion b={b} v={v} />}
       <Active b={b} v={v} hovered={hovered} />
       {b.draft && <DraftLines draft={b.draft} v={v} />}
       <SelectionBox />
@@ -75,6 +77,24 @@ const Line = memo(function Line({
     </g>
   );
 });
+
+/** The shapes of the keys before and after, faint: before in long dashes, after in dots. */
+function Onion({ b, v }: { b: Bench; v: View }) {
+  if (!b.active) return null;
+  return (
+    <g fill="none" data-testid="onion">
+      {neighbourKeys(b, b.active, b.frame).map((shape, i) => {
+        const path = pathOf(shape, (x, y) => toScreen(v, x, y));
+        return (
+          <g key={i} strokeDasharray={i === 0 ? "9 5" : "1.5 5"} strokeLinecap="round">
+            <path d={path} stroke="#101516" strokeOpacity={0.4} strokeWidth={3} />
+            <path d={path} stroke="#fdfcf7" strokeOpacity={0.75} strokeWidth={1.3} />
+          </g>
+        );
+      })}
+    </g>
+  );
+}
 
 function Active({ b, v, hovered }: { b: Bench; v: View; hovered: Hit }) {
   if (!b.active || b.tool !== "select") return null;
@@ -174,7 +194,7 @@ function DraftLines({ draft, v }: { draft: Draft; v: View }) {
     return pathOf(
       Float64Array.from(points.flat()),
       (x, y) => toScreen(v, x, y),
-      draft.kind === "pane" && points.length > 3,
+      draft.kind === "starter" || (draft.kind === "pane" && points.length > 3),
     );
   }, [draft, v]);
   const last = draft.points.length - 1;
@@ -182,7 +202,9 @@ function DraftLines({ draft, v }: { draft: Draft; v: View }) {
     <g fill="none">
       <path d={path} stroke="#101516" strokeOpacity={0.8} strokeWidth={3.6} />
       <path d={path} stroke="#fdfcf7" strokeWidth={1.5} />
-      {last >= 0 && <Handles shape={Float64Array.from(draft.points[last]!)} i={0} v={v} />}
+      {last >= 0 && draft.kind !== "starter" && (
+        <Handles shape={Float64Array.from(draft.points[last]!)} i={0} v={v} />
+      )}
       {draft.points.map((p, i) => {
         const [x, y] = toScreen(v, p[0]!, p[1]!);
         const closes = i === 0 && draft.kind === "pen" && draft.points.length >= 3;

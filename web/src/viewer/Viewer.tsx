@@ -2,6 +2,7 @@ import { useCallback, useEffect, useRef, useState, type PointerEvent } from "rea
 import { toast } from "sonner";
 
 import { bench, useBench } from "../features/workbench/bench";
+import { wheelWhileDragging } from "./draw";
 import { Drawing } from "./Drawing";
 import { lastPointer, Screen } from "./screen";
 import { begin, hint, hitTest, hover, twice, type Gesture, type Hit, type PointerAt } from "./tools";
@@ -61,6 +62,7 @@ export function Viewer({
     const target = frame.current!;
     const wheel = (event: WheelEvent) => {
       event.preventDefault();
+      if (wheelWhileDragging(event.deltaY)) return;
       const at = place(event);
       const v = useView.getState();
       v.zoomTo(v.zoom * Math.exp(-event.deltaY * (event.deltaMode === 1 ? 0.05 : 0.0016)), at.x, at.y);

@@ -3,6 +3,7 @@ import { toast } from "sonner";
 import type { Edit, PointKind } from "../api/client";
 import { bench, select, setBench, type Draft } from "../features/workbench/bench";
 import { send } from "../features/workbench/send";
+import { started, type Starter } from "./starters";
 import type { Gesture, PointerAt } from "./tools";
 import { toPlate, toScreen, useView } from "./view";
 
@@ -48,13 +49,18 @@ export function beginPen(start: PointerAt): Gesture | null {
 
 /** Finish the outline that the pen draws. */
 export function closePen() {
-  const { draft, frame, into } = bench();
+  const { draft } = bench();
   if (!draft || draft.kind !== "pen") return;
   if (draft.points.length < 3) {
     toast("An outline needs at least three points. Go on clicking, or press Escape to give it up.");
     return;
   }
-  const outline = { points: draft.points, kinds: draft.kinds };
+  add({ points: draft.points, kinds: draft.kinds });
+}
+
+/** Send a drawn outline, as a new cover or into the chosen one, and select it. */
+function add(outline: { points: number[][]; kinds: PointKind[] }) {
+  const { into, frame } = bench();
   const edit = into
     ? { type: "add-outline", cover: into.cover, mode: into.mode, frame, outline }
     : { type: "add-cover", frame, outline };
@@ -64,6 +70,45 @@ export function closePen() {
     const drawn = Object.values(change.elements).find((e) => e?.kind === "outline");
     select(change.made, drawn?.id);
   });
+}
+
+let slimness = 0.3;
+let redraw: (() => void) | null = null;
+
+/** While a finger is dragged the wheel changes its width; says whether it did. */
+export function wheelWhileDragging(steps: number): boolean {
+  if (!redraw) return false;
+  slimness = Math.min(Math.max(slimness * Math.exp(-steps * 0.001), 0.08), 0.9);
+  redraw();
+  return true;
+}
+
+/** A starter: one drag makes an outline. */
+export function beginStarter(kind: Starter, start: PointerAt): Gesture {
+  const [x0, y0] = toPlate(useView.getState(), start.x, start.y);
+  let last = start;
+  const shape = () => {
+    const [x1, y1] = toPlate(useView.getState(), last.x, last.y);
+    return started(kind, { x0, y0, x1, y1, even: last.shift, centred: last.alt, slimness });
+  };
+  const show = () => {
+    const made = shape();
+    setBench({ draft: made && { kind: "starter", ...made, pointer: null } });
+  };
+  if (kind === "finger") redraw = show;
+  return {
+    move: (at) => {
+      last = at;
+      show();
+    },
+    end: (at, travelled) => {
+      last = at;
+      redraw = null;
+      const made = bench().draft && travelled ? shape() : null;
+      if (made) add(made);
+      else setBench({ draft: null });
+    },
+  };
 }
 
 /** A press of the pane tool: the next of four corners. */

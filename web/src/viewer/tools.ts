@@ -13,7 +13,7 @@ import {
   shapeOf,
 } from "../features/workbench/bench";
 import { send } from "../features/workbench/send";
-import { beginPane, beginPen } from "./draw";
+import { beginPane, beginPen, beginStarter } from "./draw";
 import {
   bent,
   count,
@@ -129,8 +129,8 @@ export function commitShape(
     setBench({ drag: null });
     return;
   }
-  const { frame } = bench();
-  void send({ type: "shape-points", element, frame, points, kinds } as Edit);
+  const { frame, reach } = bench();
+  void send({ type: "shape-points", element, frame, points, kinds, reach } as Edit);
 }
 
 /** Drag some shape: `change` makes the new shape from the pointer's travel in plate pixels. */
@@ -295,6 +295,7 @@ export function begin(start: PointerAt): Gesture | null {
   const { tool } = bench();
   if (tool === "pen") return beginPen(start);
   if (tool === "pane") return beginPane(start);
+  if (tool !== "select") return beginStarter(tool, start);
   return beginSelect(start);
 }
 
@@ -333,6 +334,9 @@ export function hint(): string {
   }
   if (tool === "pane")
     return `Click the screen's corners, ${4 - (draft?.points.length ?? 0)} to go · Escape gives up`;
+  if (tool === "finger") return "Drag from the knuckle to the tip · the wheel makes it slimmer or wider";
+  if (tool !== "select")
+    return `Drag the ${tool} · Shift keeps it even · Alt draws it from its centre · Escape gives up`;
   if (!active) return "Click a cover or a pane to select it · P draws an outline · N places a pane";
   if (shot?.elements[active]?.kind === "pane")
     return "Drag a corner, an edge, or the whole from inside · arrows nudge · a key is set on this frame";

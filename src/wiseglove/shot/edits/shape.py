@@ -32,6 +32,7 @@ class ShapePoints(Editing):
     points: dict[Index, Point] = Field(min_length=1, max_length=MOST_POINTS)
     kinds: dict[Index, PointKind] = Field(default={}, max_length=MOST_POINTS)
     """Points of an outline that become another kind with it (on all keys; their handles there stay)."""
+    reach: keying.Reach = "frame"
 
     def apply(self, shot: Shot) -> Applied:
         element, owner = unlocked_animated(shot, self.element)
@@ -49,8 +50,15 @@ class ShapePoints(Editing):
         what = "corner" if isinstance(element, Pane) else "point"
         count = len(self.points)
         number = "whole" if count == len(shape) else f"{count} {what}{'s' if count > 1 else ''} of"
-        label = f"Moved {number} {owner.name}, frame {self.frame}"
-        return Applied(label, {element.id: keying.with_key(element, self.frame, shape)})
+        label = f"Moved {number} {owner.name}, {_REACHES[self.reach].format(self.frame)}"
+        changed = keying.with_shape(element, self.frame, shape, self.reach)
+        if isinstance(changed, Pane):
+            for key in changed.keys:
+                check_corners(key_points(key))
+        return Applied(label, {element.id: changed})
+
+
+_REACHES = {"frame": "frame {}", "all": "all keys", "onward": "frame {} on"}
 
 
 class InsertPoint(Editing):

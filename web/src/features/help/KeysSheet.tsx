@@ -22,6 +22,7 @@ const GROUPS: { title: string; keys: [string, string][] }[] = [
       ["Q  E", "key before, after"],
       ["Space", "play, pause"],
       ["K", "set a key here"],
+      ["R", "reach: this frame, all keys, from here on"],
     ],
   },
   {
@@ -31,13 +32,14 @@ const GROUPS: { title: string; keys: [string, string][] }[] = [
       ["Wheel", "zoom at the pointer"],
       ["Space drag", "pan; also the middle button"],
       ["F  0", "fit, 100 %"],
-      ["H", "hold to hide the drawing"],
+      ["H  O", "hold to hide the drawing; onion skin"],
     ],
   },
   {
     title: "Drawing",
     keys: [
       ["P", "pen: click a corner, drag a smooth point"],
+      ["G  C  B", "finger, ellipse, box: one drag"],
       ["N", "pane: click the four corners"],
       ["Enter", "close the outline; so does its first point"],
       ["Backspace", "take the last point back"],

@@ -2,9 +2,9 @@ import { Pause, Play, Repeat } from "lucide-react";
 import { useEffect, useRef, useState, type PointerEvent } from "react";
 
 import type { Cover, Edit, Pane } from "../../api/client";
-import { Button, IconButton } from "../../ui/Button";
+import { Button, Choice, IconButton } from "../../ui/Button";
 import { lastFrame, rateText, timeText } from "../../ui/format";
-import { bench, goTo, inDepth, keyFrames, select, setBench, useBench, type Bench } from "./bench";
+import { bench, goTo, inDepth, keyFrames, select, setBench, useBench, type Bench, type Reach } from "./bench";
 import { send } from "./send";
 
 const LABEL = 150;
@@ -28,6 +28,17 @@ const toX = (s: Scale, frame: number) => ((frame - s.first + 0.5) / s.count) * s
 const edgeX = (s: Scale, frame: number) => ((frame - s.first) / s.count) * s.width;
 const toFrame = (s: Scale, x: number) =>
   Math.min(Math.max(Math.floor((x / s.width) * s.count), 0), s.count - 1) + s.first;
+
+/** How far an edit on this frame goes. */
+export const REACHES: { value: Reach; label: string; title: string }[] = [
+  { value: "frame", label: "This frame", title: "An edit touches this frame only  (R changes it)" },
+  { value: "all", label: "All keys", title: "An edit moves all keys likewise  (R changes it)" },
+  {
+    value: "onward",
+    label: "From here on",
+    title: "An edit moves this and all later keys likewise  (R changes it)",
+  },
+];
 
 /** Play, loop, scrub, and a lane with stitches for each cover and pane. */
 export function FrameStrip() {
@@ -132,7 +143,19 @@ function Transport({ b }: { b: Bench }) {
           <Repeat size={15} /> {b.loop[0]} to {b.loop[1]}
         </Button>
       )}
-      <span className="ml-auto text-[13px] text-ink-soft">A D frame · Q E key · Space plays</span>
+      <span className="ml-auto" />
+      <Button
+        look="quiet"
+        small
+        aria-pressed={b.onion}
+        className={b.onion ? "text-teal" : "text-ink-soft"}
+        title="Show the shapes of the keys before and after, faint  (O)"
+        onClick={() => setBench({ onion: !b.onion })}
+      >
+        Onion skin
+      </Button>
+      <span className="pl-2 text-ink-soft">Reach</span>
+      <Choice options={REACHES} value={b.reach} onPick={(reach) => setBench({ reach })} />
     </div>
   );
 }
@@ -245,6 +268,8 @@ function Lane({ b, scale, thing, element, name }: LaneOf & { b: Bench; scale: Sc
       {frames.map((frame) => {
         const shown = shift?.frames.has(frame) ? frame + shift.by : frame;
         const picked = chosen?.has(frame);
+        const reached =
+          element === b.active && (b.reach === "all" || (b.reach === "onward" && frame >= b.frame));
         return (
           <button
             key={frame}
@@ -256,7 +281,7 @@ function Lane({ b, scale, thing, element, name }: LaneOf & { b: Bench; scale: Sc
             onPointerDown={(event) => grab(event, frame)}
           >
             <span
-              className={`h-[13px] w-[5px] rounded-full ${picked ? "bg-teal ring-2 ring-teal/35" : frame === b.frame ? "bg-teal" : "bg-ink"}`}
+              className={`h-[13px] w-[5px] rounded-full ${picked ? "bg-teal ring-2 ring-teal/35" : frame === b.frame || reached ? "bg-teal" : "bg-ink"}`}
             />
           </button>
         );

@@ -1,4 +1,4 @@
-import { MousePointer2, Spline } from "lucide-react";
+import { Circle, MousePointer2, Spline, Square } from "lucide-react";
 import type { ComponentType } from "react";
 
 import { IconButton } from "../../ui/Button";
@@ -12,6 +12,9 @@ const TOOLS: {
 }[] = [
   { name: "select", label: "Select and shape", key: "S", icon: MousePointer2 },
   { name: "pen", label: "Draw a cover with the pen", key: "P", icon: Spline },
+  { name: "finger", label: "Finger, from knuckle to tip", key: "G", icon: FingerIcon },
+  { name: "ellipse", label: "Ellipse", key: "C", icon: Circle },
+  { name: "box", label: "Box", key: "B", icon: Square },
   { name: "pane", label: "Place a pane by its four corners", key: "N", icon: PaneIcon },
 ];
 
@@ -35,6 +38,25 @@ function PaneIcon({ size, strokeWidth }: { size: number; strokeWidth: number }) 
       ].map(([x, y]) => (
         <circle key={`${x} ${y}`} cx={x} cy={y} r="1.9" />
       ))}
+    </svg>
+  );
+}
+
+/** A tapering finger, drawn like the other icons. */
+function FingerIcon({ size, strokeWidth }: { size: number; strokeWidth: number }) {
+  return (
+    <svg
+      width={size}
+      height={size}
+      viewBox="0 0 24 24"
+      fill="none"
+      stroke="currentColor"
+      strokeWidth={strokeWidth}
+    >
+      <path
+        d="M4.2 14.8 14.6 4.4a3.5 3.5 0 0 1 5 5L9.2 19.8a2.2 2.2 0 0 1-3 .1l-2-2a2.2 2.2 0 0 1 0-3.1Z"
+        strokeLinejoin="round"
+      />
     </svg>
   );
 }

@@ -2,10 +2,13 @@ import { create } from "zustand";
 
 import type { Cover, Element, Outline, Pane, PointKind, ShotChange, ShotState } from "../../api/client";
 import { lastFrame } from "../../ui/format";
+import type { Starter } from "../../viewer/starters";
 import { shapeAt, unpack, type Shape, type Track } from "../../viewer/shape";
 
 export type Look = "plate" | "matte" | "cutout" | "composite";
-export type ToolName = "select" | "pen" | "pane";
+export type ToolName = "select" | "pen" | "pane" | Starter;
+/** How far an edit on this frame goes. */
+export type Reach = "frame" | "all" | "onward";
 
 /** What is being dragged: shown instead of the evaluated geometry until the server has answered. */
 export interface Drag {
@@ -16,7 +19,7 @@ export interface Drag {
 
 /** An outline or pane that is being drawn. */
 export interface Draft {
-  kind: "pen" | "pane";
+  kind: "pen" | "pane" | "starter";
   points: number[][];
   kinds: PointKind[];
   pointer: [number, number] | null;
@@ -43,6 +46,9 @@ export interface Bench {
   drag: Drag | null;
   draft: Draft | null;
   drawingHidden: boolean;
+  /** Whether the shapes of the keys before and after are shown, faint. */
+  onion: boolean;
+  reach: Reach;
   spaceHeld: boolean;
   /** The outline that the next pen stroke belongs to: a new cover, or this one. */
   into: { cover: string; mode: "adds" | "cuts" | "limits" } | null;
@@ -66,6 +72,8 @@ const EMPTY: Bench = {
   drag: null,
   draft: null,
   drawingHidden: false,
+  onion: false,
+  reach: "frame",
   spaceHeld: false,
   into: null,
 };
@@ -184,6 +192,15 @@ export function shapeOf(b: Bench, id: string, frame: number): Shape | null {
   if (b.drag && b.drag.element === id && b.drag.frame === frame) return b.drag.shape;
   const track = b.tracks[id];
   return track ? shapeAt(track, frame) : null;
+}
+
+/** The shapes of the keys before and after a frame. */
+export function neighbourKeys(b: Bench, id: string, frame: number): Shape[] {
+  const frames = keyFrames(b, id);
+  const before = frames.filter((f) => f < frame).at(-1);
+  const after = frames.find((f) => f > frame);
+  const track = b.tracks[id];
+  return [before, after].flatMap((f) => (f === undefined || !track ? [] : [shapeAt(track, f)]));
 }
 
 /** Key frames of an outline or pane. */

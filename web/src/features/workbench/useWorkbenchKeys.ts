@@ -9,6 +9,7 @@ import { useView } from "../../viewer/view";
 import { bench, goTo, keyFrames, setBench, shapeOf } from "./bench";
 import { LOOKS } from "./LookBar";
 import { redo, send, undo } from "./send";
+import { REACHES } from "./FrameStrip";
 import { takeTool } from "./ToolRail";
 
 /** To the key before (-1) or after (1) this frame: of what is selected, else of everything. */
@@ -82,6 +83,14 @@ export function useWorkbenchKeys() {
   useHotkeys("s", () => takeTool("select"));
   useHotkeys("p", () => takeTool("pen"));
   useHotkeys("n", () => takeTool("pane"));
+  useHotkeys("c", () => takeTool("ellipse"));
+  useHotkeys("b", () => takeTool("box"));
+  useHotkeys("g", () => takeTool("finger"));
+  useHotkeys("o", () => setBench({ onion: !bench().onion }));
+  useHotkeys("r", () => {
+    const order = REACHES.map((r) => r.value);
+    setBench({ reach: order[(order.indexOf(bench().reach) + 1) % order.length]! });
+  });
   useHotkeys("k", () => {
     const { active, frame } = bench();
     if (active) void send({ type: "set-key", element: active, frame } as Edit);
