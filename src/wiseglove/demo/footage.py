@@ -63,12 +63,14 @@ def render(index: int) -> Rendered:
     counts = np.zeros((len(scene.PARTS), scene.HEIGHT, scene.WIDTH), np.float32)
     back = _greenhouse_seen(scene.camera_at(index))
     mirrored = _reflection(_textures()[1].shape[:2], scene.camera_at(index))
-    for offset, jitter_x, jitter_y, phase in _subframe_offsets():
+    colour = np.zeros_like(total)
+    hit = np.full(total.shape[:2], -1, np.int64)
+    for number, (offset, jitter_x, jitter_y, phase) in enumerate(_subframe_offsets()):
         time = index + offset * scene.SHUTTER
         camera, hand = scene.camera_at(time), scene.hand_at(time)
         lamp = LAMP + LAMP_RADIUS * np.array([np.cos(phase), np.sin(phase), 0.3 * np.sin(phase)])
         picture = _panel_over(back, camera, hand, lamp, (jitter_x - 0.5, jitter_y - 0.5), mirrored)
-        _hand_over(picture, counts, camera, hand, (jitter_x, jitter_y))
+        _hand_over(picture, counts, camera, hand, (jitter_x, jitter_y), colour, hit, number)
         total += picture
     parts = {
         name: np.round(count * (255 / SUBFRAMES)).astype(np.uint8)
@@ -183,7 +185,14 @@ def _reflection(shape: tuple[int, int], camera: scene.Camera) -> Layer:
 
 
 def _hand_over(
-    picture: Layer, counts: Layer, camera: scene.Camera, hand: scene.Limbs, jitter: tuple[float, float]
+    picture: Layer,
+    counts: Layer,
+    camera: scene.Camera,
+    hand: scene.Limbs,
+    jitter: tuple[float, float],
+    colour: Layer,
+    hit: NDArray[np.int64],
+    phase: int,
 ) -> None:
     circles = np.stack(
         [_circles(camera, hand.start, hand.start_radius), _circles(camera, hand.end, hand.end_radius)], 1
@@ -195,21 +204,21 @@ def _hand_over(
     right = int(min(np.ceil((circles[..., 0] + reach).max()) + margin, scene.WIDTH))
     bottom = int(min(np.ceil((circles[..., 1] + reach).max()) + margin, scene.HEIGHT))
     if right <= left or bottom <= top:
+        hit[:] = -1
         return
     box = (left, top, right, bottom)
     lists, seen_by = casting.tiles(circles, box)
-    colour = np.zeros((bottom - top, right - left, 3), np.float32)
-    hit = np.empty((bottom - top, right - left), np.int64)
     casting.cast(
         hand.start, hand.end, hand.start_radius, hand.end_radius, hand.cloth, hand.dip, hand.dorsal,
         camera.turn, camera.place, scene.FOCAL, np.array([scene.WIDTH / 2, scene.HEIGHT / 2]),
-        np.array(jitter), np.array(box), lists, seen_by, LAMP, scene.panel().centre, colour, hit,
+        np.array(jitter), np.array(box), lists, seen_by, LAMP, scene.panel().centre, colour, hit, phase,
     )  # fmt: skip
-    found = hit >= 0
-    rows, columns = slice(top, bottom), slice(left, right)
-    picture[rows, columns][found] = colour[found]
-    where, at = np.nonzero(found)
-    counts[hand.part[hit[found]], where + top, at + left] += 1
+    inside = np.zeros(hit.shape, bool)
+    inside[top:bottom, left:right] = True
+    hit[~inside] = -1
+    where, at = np.nonzero(hit >= 0)
+    picture[where, at] = colour[where, at]
+    counts[hand.part[hit[where, at]], where, at] += 1
 
 
 def _circles(camera: scene.Camera, points: Array, radii: Array) -> Array:

@@ -61,9 +61,14 @@ def _distance(px, py, pz, a, ab, inv, ra, dr, which, count):  # type: ignore[no-
 
 @nb.njit(cache=True, fastmath=True)
 def cast(  # type: ignore[no-untyped-def]
-    a, b, ra, rb, cloth, dip, dorsal, turn, place, focal, centre, jitter, box, lists, counts, lamp, glow, colour, hit
-):
-    """Colour (h, w, 3, linear) and nearest limb (h, w; -1 for none) over a pixel box (left, top, right, bottom)."""
+    a, b, ra, rb, cloth, dip, dorsal, turn, place, focal, centre, jitter, box, lists, counts, lamp, glow,
+    colour, hit, phase,
+):  # fmt: skip
+    """Nearest limb (plate-sized; -1 for none) and its colour (h, w, 3, linear) in a box (left, top, right, bottom).
+
+    colour and hit hold the sub-frame before this one: a pixel that still shows the same limb is shaded anew only in
+    every third sub-frame, by `phase`, since the hand moves by little in between. Where limbs are is always exact.
+    """
     left, top = box[0], box[1]
     ab = b - a
     n = a.shape[0]
@@ -72,17 +77,17 @@ def cast(  # type: ignore[no-untyped-def]
         length = ab[i, 0] ** 2 + ab[i, 1] ** 2 + ab[i, 2] ** 2
         inv[i] = 1.0 / length if length > 1e-12 else 0.0
     dr = rb - ra
-    height, width = hit.shape
-    for row in range(height):
-        for column in range(width):
-            ty, tx = row // TILE, column // TILE
+    for row in range(top, box[3]):
+        for column in range(left, box[2]):
+            ty, tx = (row - top) // TILE, (column - left) // TILE
             count = counts[ty, tx]
+            before = hit[row, column]
             hit[row, column] = -1
             if count == 0:
                 continue
             which = lists[ty, tx]
-            u = (left + column + jitter[0] - centre[0]) / focal
-            v = (top + row + jitter[1] - centre[1]) / focal
+            u = (column + jitter[0] - centre[0]) / focal
+            v = (row + jitter[1] - centre[1]) / focal
             norm = math.sqrt(u * u + v * v + 1.0)
             u, v, w = u / norm, v / norm, 1.0 / norm
             rx = turn[0, 0] * u + turn[1, 0] * v + turn[2, 0] * w
@@ -104,6 +109,8 @@ def cast(  # type: ignore[no-untyped-def]
             if not found:
                 continue
             hit[row, column] = nearest
+            if before == nearest and (row + 2 * column + phase) % 3 != 0:
+                continue
             px, py, pz = place[0] + t * rx, place[1] + t * ry, place[2] + t * rz
             e = 0.0004
             d1, _ = _distance(px + e, py - e, pz - e, a, ab, inv, ra, dr, which, count)
