@@ -105,6 +105,7 @@ def keys(page: Page) -> None:
 
 def dim(page: Page) -> None:
     bench = workbench(page, "4", 1041, "Index finger")
+    bench.press("o", "r")
     page.get_by_role("button", name="Dim room").click()
     bench.click(*bench_tip(bench))
     page.mouse.move(640, 8)

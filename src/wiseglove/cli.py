@@ -27,6 +27,8 @@ app = typer.Typer(no_args_is_help=True, add_completion=False, pretty_exceptions_
 def main() -> None:
     """Animated spline mattes that keep hands and props in front of inserted pictures."""
     logging.basicConfig(level=logging.INFO, format="%(levelname)s %(name)s: %(message)s")
+    for chatty in ("alembic", "procrastinate"):
+        logging.getLogger(chatty).setLevel(logging.WARNING)
 
 
 @app.command()

@@ -304,3 +304,75 @@ def test_the_sheet_of_keys_opens_and_closes(open_shot: Open) -> None:
         expect(sheet.locator("dt").filter(has_text=re.compile(rf"\b{key}\b")).first).to_be_visible()
     bench.press("Escape")
     expect(sheet).to_have_count(0)
+
+
+def test_a_finger_an_ellipse_and_a_box_are_made_by_one_drag_each(open_shot: Open) -> None:
+    bench = open_shot(fresh=True)
+    page = bench.page
+    bench.press("g")
+    page.mouse.move(*bench.place(400, 300))
+    page.mouse.down()
+    page.mouse.move(*bench.place(600, 300), steps=6)
+    page.mouse.wheel(0, -400)
+    page.mouse.up()
+    bench.last_done("Drew Cover")
+    finger = points(bench)
+    assert len(finger) == 7
+    assert abs(finger[:, 0].max() - 600) < 1
+    width = float(np.ptp(finger[:, 1]))
+    assert 200 * 0.3 * 1.2 < width < 200 * 0.9  # the wheel made it wider than the 60 px it begins with
+    expect(page.get_by_label("Tools").get_by_role("button", name="Select")).to_have_attribute("aria-pressed", "true")
+    bench.press("c")
+    bench.drag((700, 200), (800, 260))
+    bench.last_done("Drew Cover 2")
+    bench.press("b")
+    page.keyboard.down("Shift")
+    bench.drag((700, 400), (800, 430))
+    page.keyboard.up("Shift")
+    bench.last_done("Drew Cover 3")
+    kinds = {o["id"]: o["kinds"] for o in bench.elements("outline")}
+    assert sorted(len(k) for k in kinds.values()) == [4, 4, 7]
+    (box,) = [o for o in bench.elements("outline") if set(o["kinds"]) == {"corner"}]
+    assert np.ptp(np.array(box["keys"][0]["points"])[:, :2], axis=0) == pytest.approx([100, 100], abs=1)
+    bench.press("s", "2")
+    bench.settled()
+    assert bench.pixel(590, 300) == [255, 255, 255]
+    assert bench.pixel(750, 230) == [255, 255, 255]
+
+
+def test_reach_moves_all_keys_or_those_from_here_on(open_shot: Open) -> None:
+    bench = open_shot(fresh=True)
+    draw_square(bench)
+    for frame in (1021, 1041):
+        bench.frame(frame)
+        with bench.one_change():
+            bench.press("k")
+
+    def lefts() -> list[float]:
+        (outline,) = bench.elements("outline")
+        return [float(np.array(k["points"])[:, 0].min()) for k in outline["keys"]]
+
+    start = np.array(lefts())
+    bench.frame(1021)
+    bench.page.get_by_role("button", name="From here on").click()
+    with bench.one_change():
+        bench.drag((400, 300), (440, 300))
+    bench.last_done("frame 1021 on")
+    assert np.allclose(lefts() - start, [0, 40, 40], atol=1)
+    start = np.array(lefts())
+    bench.press("r", "r")
+    expect(bench.page.get_by_role("button", name="All keys")).to_have_attribute("aria-pressed", "true")
+    with bench.one_change():
+        bench.press("Shift+ArrowRight")
+    assert np.allclose(lefts() - start, [10, 10, 10])
+
+
+def test_onion_skin_shows_the_keys_around(open_shot: Open) -> None:
+    bench = open_shot()
+    bench.page.get_by_test_id("card-Index finger").click()
+    bench.frame(1044)
+    assert bench.page.get_by_test_id("onion").count() == 0
+    bench.press("o")
+    expect(bench.page.get_by_test_id("onion").locator("g")).to_have_count(2)
+    bench.press("o")
+    expect(bench.page.get_by_test_id("onion")).to_have_count(0)

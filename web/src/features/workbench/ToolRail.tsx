@@ -54,9 +54,10 @@ function FingerIcon({ size, strokeWidth }: { size: number; strokeWidth: number }
       strokeWidth={strokeWidth}
     >
       <path
-        d="M4.2 14.8 14.6 4.4a3.5 3.5 0 0 1 5 5L9.2 19.8a2.2 2.2 0 0 1-3 .1l-2-2a2.2 2.2 0 0 1 0-3.1Z"
-        strokeLinejoin="round"
+        d="M3.5 15.2c2.6-3.6 6-7.4 11-11.6 1.6-1.3 3.7-1.2 5 .2s1.3 3.4 0 4.9c-4.3 5-8 8.4-11.7 11.3"
+        strokeLinecap="round"
       />
+      <path d="M9.3 9.6c1.7.9 3 2.3 3.9 4.200M15.7 4.4c1.500.7 2.7 1.9 3.4 3.500" strokeLinecap="round" />
     </svg>
   );
 }
