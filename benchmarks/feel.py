@@ -2,10 +2,6 @@
 
 from __future__ import annotations
 
-import shutil
-import tempfile
-from pathlib import Path
-
 import numpy as np
 from playwright.sync_api import Page
 
@@ -15,25 +11,21 @@ from tests.e2e import feel
 from tests.e2e.bench import Bench
 from tests.e2e.stage import ROOT, chromium, staged
 from wiseglove.core.matte.coverage import Box, box_of, coverage
-from wiseglove.store.cluster import Cluster
+from wiseglove.store.cluster import temporary_cluster
 
 LOOKS = {"2": "matte", "3": "cut-out", "4": "composite"}
 
 
 def run() -> list[Row]:
     """Everything that is measured in the browser."""
-    folder = Path(tempfile.mkdtemp(prefix="wiseglove-bench-"))
-    folder.chmod(0o755)
-    cluster = Cluster(folder / "postgres", durable=False)
-    cluster.start()
-    try:
-        with staged(cluster, ROOT / ".run" / "footage") as server, chromium() as browser:
-            context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=server.address)
-            page = context.new_page()
-            return [*_dragging(page), *_stepping(page), *_playing(page), *_opening(page)]
-    finally:
-        cluster.stop()
-        shutil.rmtree(folder, ignore_errors=True)
+    with (
+        temporary_cluster() as cluster,
+        staged(cluster, ROOT / ".run" / "footage") as server,
+        chromium() as browser,
+    ):
+        context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=server.address)
+        page = context.new_page()
+        return [*_dragging(page), *_stepping(page), *_playing(page), *_opening(page)]
 
 
 def _dragging(page: Page) -> list[Row]:

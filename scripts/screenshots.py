@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import logging
-import shutil
 import sys
 import tempfile
 from collections.abc import Callable
@@ -18,7 +17,7 @@ from tests.builders import ffmpeg  # noqa: E402
 from tests.e2e.bench import Bench  # noqa: E402
 from tests.e2e.stage import chromium, staged  # noqa: E402
 from wiseglove.demo.install import MOVIE  # noqa: E402
-from wiseglove.store.cluster import Cluster  # noqa: E402
+from wiseglove.store.cluster import temporary_cluster  # noqa: E402
 
 OUT = ROOT / "docs" / "screenshots"
 
@@ -136,25 +135,21 @@ def main(wanted: list[str]) -> None:
     """Take all pictures, or those that are named."""
     logging.disable(logging.WARNING)
     OUT.mkdir(parents=True, exist_ok=True)
-    folder = Path(tempfile.mkdtemp(prefix="wiseglove-pictures-"))
-    folder.chmod(0o755)
-    cluster = Cluster(folder / "postgres", durable=False)
-    cluster.start()
-    try:
-        with staged(cluster, ROOT / ".run" / "footage") as server, chromium() as browser:
-            for name, show in VIEWS.items():
-                if wanted and name not in wanted:
-                    continue
-                context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=server.address)
-                page = context.new_page()
-                show(page)
-                if name != "deliver":
-                    page.screenshot(path=OUT / f"{name}.png")
-                context.close()
-                print(name)
-    finally:
-        cluster.stop()
-        shutil.rmtree(folder, ignore_errors=True)
+    with (
+        temporary_cluster() as cluster,
+        staged(cluster, ROOT / ".run" / "footage") as server,
+        chromium() as browser,
+    ):
+        for name, show in VIEWS.items():
+            if wanted and name not in wanted:
+                continue
+            context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=server.address)
+            page = context.new_page()
+            show(page)
+            if name != "deliver":
+                page.screenshot(path=OUT / f"{name}.png")
+            context.close()
+            print(name)
 
 
 if __name__ == "__main__":

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import shutil
-import tempfile
 from collections.abc import Iterator
 from pathlib import Path
 from uuid import uuid4
@@ -13,7 +11,7 @@ import pytest
 
 from wiseglove.core.warm import warm_up
 from wiseglove.settings import Settings
-from wiseglove.store.cluster import Cluster
+from wiseglove.store.cluster import Cluster, temporary_cluster
 from wiseglove.store.database import Database, migrate
 
 hypothesis.settings.register_profile("ours", deadline=None, derandomize=True, max_examples=60)
@@ -31,15 +29,10 @@ def _compiled() -> None:
 
 @pytest.fixture(scope="session")
 def cluster() -> Iterator[Cluster]:
-    folder = Path(tempfile.mkdtemp(prefix="wiseglove-pg-"))
-    folder.chmod(0o755)
-    cluster = Cluster(folder / "postgres", durable=False)
-    cluster.start()
-    cluster.ensure_database("template_ours")
-    migrate(cluster.url("template_ours"))
-    yield cluster
-    cluster.stop()
-    shutil.rmtree(folder, ignore_errors=True)
+    with temporary_cluster() as cluster:
+        cluster.ensure_database("template_ours")
+        migrate(cluster.url("template_ours"))
+        yield cluster
 
 
 @pytest.fixture

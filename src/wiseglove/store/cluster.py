@@ -12,6 +12,9 @@ import pwd
 import shutil
 import socket
 import subprocess
+import tempfile
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 import psycopg
@@ -35,6 +38,20 @@ def _programs() -> Path:
     if not found:
         raise ClusterError("PostgreSQL's server is not installed. Run: apt-get install postgresql")
     return found[-1].parent
+
+
+@contextmanager
+def temporary_cluster() -> Iterator[Cluster]:
+    """A running cluster in a folder of its own that goes with it; for tests and measuring, not for data."""
+    folder = Path(tempfile.mkdtemp(prefix="wiseglove-pg-"))
+    folder.chmod(0o755)
+    cluster = Cluster(folder / "postgres", durable=False)
+    try:
+        cluster.start()
+        yield cluster
+    finally:
+        cluster.stop()
+        shutil.rmtree(folder, ignore_errors=True)
 
 
 class Cluster:

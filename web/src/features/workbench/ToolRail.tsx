@@ -21,14 +21,7 @@ const TOOLS: {
 /** Four corners in perspective, drawn like the other icons. */
 function PaneIcon({ size, strokeWidth }: { size: number; strokeWidth: number }) {
   return (
-    <svg
-      width={size}
-      height={size}
-      viewBox="0 0 24 24"
-      fill="none"
-      stroke="currentColor"
-      strokeWidth={strokeWidth}
-    >
+    <svg {...drawn(size, strokeWidth)}>
       <path d="M7 6.6 17.4 4.6M19 6.8v10.4M17.3 19.4 6.7 17M5 15.2V8.6" strokeLinecap="round" />
       {[
         [5, 7],
@@ -42,17 +35,20 @@ function PaneIcon({ size, strokeWidth }: { size: number; strokeWidth: number }) 
   );
 }
 
+/** What our own icons share with those of the set. */
+const drawn = (size: number, strokeWidth: number) => ({
+  width: size,
+  height: size,
+  viewBox: "0 0 24 24",
+  fill: "none",
+  stroke: "currentColor",
+  strokeWidth,
+});
+
 /** A tapering finger, drawn like the other icons. */
 function FingerIcon({ size, strokeWidth }: { size: number; strokeWidth: number }) {
   return (
-    <svg
-      width={size}
-      height={size}
-      viewBox="0 0 24 24"
-      fill="none"
-      stroke="currentColor"
-      strokeWidth={strokeWidth}
-    >
+    <svg {...drawn(size, strokeWidth)}>
       <path
         d="M3.5 15.2c2.6-3.6 6-7.4 11-11.6 1.6-1.3 3.7-1.2 5 .2s1.3 3.4 0 4.9c-4.3 5-8 8.4-11.7 11.3"
         strokeLinecap="round"
