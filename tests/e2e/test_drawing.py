@@ -376,3 +376,24 @@ def test_onion_skin_shows_the_keys_around(open_shot: Open) -> None:
     expect(bench.page.get_by_test_id("onion").locator("g")).to_have_count(2)
     bench.press("o")
     expect(bench.page.get_by_test_id("onion")).to_have_count(0)
+
+
+def test_a_loop_drawn_by_hand_becomes_an_outline_with_few_points(open_shot: Open) -> None:
+    bench = open_shot(fresh=True)
+    page = bench.page
+    bench.press("l")
+    expect(page.get_by_text("Drag a loop around the thing")).to_be_visible()
+    angles = np.linspace(0, 2 * np.pi, 80)
+    page.mouse.move(*bench.place(700, 350))
+    page.mouse.down()
+    for angle in angles[1:]:
+        page.mouse.move(*bench.place(600 + 100 * np.cos(angle), 350 + 70 * np.sin(angle)))
+    page.mouse.up()
+    bench.last_done("Drew Cover")
+    drawn = points(bench)
+    assert 3 <= len(drawn) <= 12
+    assert abs(abs(signed_area(drawn)) / (np.pi * 100 * 70) - 1) < 0.03
+    bench.press("l")
+    bench.drag((200, 600), (500, 600), steps=20)
+    expect(page.get_by_text("That line holds no area.")).to_be_visible()
+    assert len(bench.elements("cover")) == 1

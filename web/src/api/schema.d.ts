@@ -64,6 +64,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/fit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Fit
+         * @description The line as an outline with few points (Schneider 1990). Nothing is stored.
+         */
+        post: operations["fit_api_fit_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/intakes": {
         parameters: {
             query?: never;
@@ -631,6 +651,16 @@ export interface components {
              * @enum {string}
              */
             type: "delete-keys";
+        };
+        /**
+         * DrawnLine
+         * @description A closed line in plate pixels, x and y in turn, and how far the outline may be from it.
+         */
+        DrawnLine: {
+            /** Line */
+            line: number[];
+            /** Tolerance */
+            tolerance: number;
         };
         /**
          * EaseKeys
@@ -1568,6 +1598,39 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    fit_api_fit_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DrawnLine"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OutlineDraft"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
             };
         };
     };

@@ -198,6 +198,7 @@ function DraftLines({ draft, v }: { draft: Draft; v: View }) {
     );
   }, [draft, v]);
   const last = draft.points.length - 1;
+  const marked = draft.kind === "pen" || draft.kind === "pane";
   return (
     <g fill="none">
       <path d={path} stroke="#101516" strokeOpacity={0.8} strokeWidth={3.6} />
@@ -205,7 +206,7 @@ function DraftLines({ draft, v }: { draft: Draft; v: View }) {
       {last >= 0 && draft.kind !== "starter" && (
         <Handles shape={Float64Array.from(draft.points[last]!)} i={0} v={v} />
       )}
-      {draft.points.map((p, i) => {
+      {(marked ? draft.points : []).map((p, i) => {
         const [x, y] = toScreen(v, p[0]!, p[1]!);
         const closes = i === 0 && draft.kind === "pen" && draft.points.length >= 3;
         return (

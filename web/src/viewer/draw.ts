@@ -1,9 +1,9 @@
 import { toast } from "sonner";
 
-import type { Edit, PointKind } from "../api/client";
+import { api, data, tell, type Edit, type PointKind } from "../api/client";
 import { bench, select, setBench, type Draft } from "../features/workbench/bench";
 import { send } from "../features/workbench/send";
-import { started, type Starter } from "./starters";
+import { started, type Started, type Starter } from "./starters";
 import type { Gesture, PointerAt } from "./tools";
 import { toPlate, toScreen, useView } from "./view";
 
@@ -70,6 +70,31 @@ function add(outline: { points: number[][]; kinds: PointKind[] }) {
     const drawn = Object.values(change.elements).find((e) => e?.kind === "outline");
     select(change.made, drawn?.id);
   });
+}
+
+/** How far, on the screen, a fitted outline may be from the line that was drawn. */
+const CLOSENESS = 1.3;
+
+/** Freehand: a loop is drawn, and the server makes an outline with few points of it. */
+export function beginFreehand(start: PointerAt): Gesture {
+  const line = [toPlate(useView.getState(), start.x, start.y)];
+  return {
+    move: (at) => {
+      line.push(toPlate(useView.getState(), at.x, at.y));
+      const points = line.map(([x, y]) => [x, y, 0, 0, 0, 0]);
+      setBench({ draft: { kind: "freehand", points, kinds: [], pointer: null } });
+    },
+    end: (_at, travelled) => {
+      if (!travelled) return setBench({ draft: null });
+      const body = { line: line.flat(), tolerance: CLOSENESS / useView.getState().zoom };
+      data<Started>(api.POST("/api/fit", { body }))
+        .then(add)
+        .catch((error: unknown) => {
+          setBench({ draft: null });
+          tell(error);
+        });
+    },
+  };
 }
 
 let slimness = 0.3;

@@ -13,7 +13,7 @@ import {
   shapeOf,
 } from "../features/workbench/bench";
 import { send } from "../features/workbench/send";
-import { beginPane, beginPen, beginStarter } from "./draw";
+import { beginFreehand, beginPane, beginPen, beginStarter } from "./draw";
 import {
   bent,
   count,
@@ -295,6 +295,7 @@ export function begin(start: PointerAt): Gesture | null {
   const { tool } = bench();
   if (tool === "pen") return beginPen(start);
   if (tool === "pane") return beginPane(start);
+  if (tool === "freehand") return beginFreehand(start);
   if (tool !== "select") return beginStarter(tool, start);
   return beginSelect(start);
 }
@@ -334,6 +335,8 @@ export function hint(): string {
   }
   if (tool === "pane")
     return `Click the screen's corners, ${4 - (draft?.points.length ?? 0)} to go · Escape gives up`;
+  if (tool === "freehand")
+    return "Drag a loop around the thing · it closes where you let go · Escape gives up";
   if (tool === "finger") return "Drag from the knuckle to the tip · the wheel makes it slimmer or wider";
   if (tool !== "select")
     return `Drag the ${tool} · Shift keeps it even · Alt draws it from its centre · Escape gives up`;

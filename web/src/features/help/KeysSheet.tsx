@@ -39,6 +39,7 @@ const GROUPS: { title: string; keys: [string, string][] }[] = [
     title: "Drawing",
     keys: [
       ["P", "pen: click a corner, drag a smooth point"],
+      ["L", "a loop by hand, fitted with few points"],
       ["G  C  B", "finger, ellipse, box: one drag"],
       ["N", "pane: click the four corners"],
       ["Enter", "close the outline; so does its first point"],

@@ -1,4 +1,4 @@
-import { Circle, MousePointer2, Spline, Square } from "lucide-react";
+import { Circle, MousePointer2, Pencil, Spline, Square } from "lucide-react";
 import type { ComponentType } from "react";
 
 import { IconButton } from "../../ui/Button";
@@ -12,6 +12,7 @@ const TOOLS: {
 }[] = [
   { name: "select", label: "Select and shape", key: "S", icon: MousePointer2 },
   { name: "pen", label: "Draw a cover with the pen", key: "P", icon: Spline },
+  { name: "freehand", label: "Draw a loop by hand", key: "L", icon: Pencil },
   { name: "finger", label: "Finger, from knuckle to tip", key: "G", icon: FingerIcon },
   { name: "ellipse", label: "Ellipse", key: "C", icon: Circle },
   { name: "box", label: "Box", key: "B", icon: Square },

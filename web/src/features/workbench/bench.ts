@@ -6,7 +6,7 @@ import type { Starter } from "../../viewer/starters";
 import { shapeAt, unpack, type Shape, type Track } from "../../viewer/shape";
 
 export type Look = "plate" | "matte" | "cutout" | "composite";
-export type ToolName = "select" | "pen" | "pane" | Starter;
+export type ToolName = "select" | "pen" | "freehand" | "pane" | Starter;
 /** How far an edit on this frame goes. */
 export type Reach = "frame" | "all" | "onward";
 
@@ -19,7 +19,7 @@ export interface Drag {
 
 /** An outline or pane that is being drawn. */
 export interface Draft {
-  kind: "pen" | "pane" | "starter";
+  kind: "pen" | "freehand" | "pane" | "starter";
   points: number[][];
   kinds: PointKind[];
   pointer: [number, number] | null;

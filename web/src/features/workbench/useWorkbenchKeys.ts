@@ -83,6 +83,7 @@ export function useWorkbenchKeys() {
   useHotkeys("s", () => takeTool("select"));
   useHotkeys("p", () => takeTool("pen"));
   useHotkeys("n", () => takeTool("pane"));
+  useHotkeys("l", () => takeTool("freehand"));
   useHotkeys("c", () => takeTool("ellipse"));
   useHotkeys("b", () => takeTool("box"));
   useHotkeys("g", () => takeTool("finger"));

@@ -1,0 +1,219 @@
+"""Fitting cubic Bezier outlines to drawn lines, with as few points as a tolerance needs.
+
+Schneider 1990, "An algorithm for automatically fitting digitized curves" (Graphics Gems): least squares for the
+two handle lengths, Newton steps on the parameters, and a split at the worst place where that is not enough.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from wiseglove.core.geometry.bezier import Points
+
+Array = NDArray[np.float64]
+
+CORNER = np.radians(60.0)
+"""Turn over the length of CORNER_REACH to both sides from which a place counts as a corner."""
+CORNER_REACH = 6.0
+NEWTON_STEPS = 6
+LONGEST_HANDLE = 0.9
+"""Handles never get longer than this share of the stretch's length, which keeps them from making loops."""
+
+
+@dataclass(frozen=True)
+class Fitted:
+    """An outline (N, 6), and which of its points are corners (N,)."""
+
+    points: Points
+    corners: NDArray[np.bool_]
+
+
+def fit_closed(line: Array, tolerance: float) -> Fitted:
+    """An outline that no vertex of a closed line (M, 2) is farther away from than `tolerance` pixels.
+
+    The line's last vertex runs on to its first. Raises ValueError for fewer than three places that differ.
+    """
+    line = _without_repeats(np.asarray(line, np.float64))
+    if len(line) < 3:
+        raise ValueError("a closed line needs at least three places")
+    breaks, sharp = _starts(line)
+    cubics: list[Array] = []
+    corner_of: list[bool] = []
+    for start, end in zip(breaks, np.append(breaks[1:], breaks[0] + len(line)), strict=True):
+        stretch = line[np.arange(start, end + 1) % len(line)]
+        first = _tangent_at(line, start, 1, sharp)
+        last = _tangent_at(line, end % len(line), -1, sharp)
+        pieces = _fit(stretch, first, last, tolerance)
+        cubics += pieces
+        corner_of += [sharp] + [False] * (len(pieces) - 1)
+    return _as_outline(cubics, corner_of)
+
+
+def _without_repeats(line: Array) -> Array:
+    kept = np.linalg.norm(line - np.roll(line, 1, axis=0), axis=1) > 1e-6
+    return line[kept] if kept.any() else line[:1]
+
+
+def _starts(line: Array) -> tuple[NDArray[np.int64], bool]:
+    """Indices where stretches begin: the corners, or where there is none two places far from each other."""
+    turn = _turns(line)
+    breaks: list[int] = []
+    order = np.argsort(-turn)
+    place = np.concatenate([[0], np.cumsum(np.linalg.norm(np.diff(line, axis=0), axis=1))])
+    whole = place[-1] + np.linalg.norm(line[0] - line[-1])
+    for index in order[turn[order] > CORNER]:
+        away = np.abs(place[breaks] - place[index])
+        if not breaks or np.minimum(away, whole - away).min() > CORNER_REACH:
+            breaks.append(int(index))
+    if len(breaks) >= 2:
+        return np.sort(np.array(breaks)), True
+    if len(breaks) == 1:
+        opposite = int(
+            np.argmax(np.minimum(np.abs(place - place[breaks[0]]), whole - np.abs(place - place[breaks[0]])))
+        )
+        return np.sort(np.array([breaks[0], opposite])), True
+    first = int(np.argmax(np.linalg.norm(line - line.mean(axis=0), axis=1)))
+    second = int(np.argmax(np.linalg.norm(line - line[first], axis=1)))
+    return np.sort(np.array([first, second])), False
+
+
+def _turns(line: Array) -> Array:
+    """By how much the line turns (radians, 0..pi) over CORNER_REACH to both sides of each vertex."""
+    count = len(line)
+    steps = np.linalg.norm(np.roll(line, -1, axis=0) - line, axis=1)
+    reach = max(1, min(round(CORNER_REACH / max(float(np.median(steps)), 1e-9)), count // 3))
+    before = line - np.roll(line, reach, axis=0)
+    after = np.roll(line, -reach, axis=0) - line
+    cross = before[:, 0] * after[:, 1] - before[:, 1] * after[:, 0]
+    return np.asarray(np.abs(np.arctan2(cross, (before * after).sum(axis=1))))
+
+
+def _tangent_at(line: Array, index: int, way: int, sharp: bool) -> Array:
+    """Unit direction at a vertex: along the line to one side at a corner, else its mean over both sides."""
+    here, count = line[index], len(line)
+    for reach in range(min(3, count - 1), 0, -1):
+        ahead = line[(index + way * reach) % count]
+        back = here if sharp else line[(index - way * reach) % count]
+        direction = ahead - back
+        length = float(np.linalg.norm(direction))
+        if length > 1e-9:
+            return np.asarray(direction / length)
+    return np.array([1.0, 0.0])
+
+
+def _fit(stretch: Array, first: Array, last: Array, tolerance: float) -> list[Array]:
+    """Cubics (4, 2) through a stretch (M, 2) with given end directions (both pointing into the stretch)."""
+    if len(stretch) == 2:
+        third = np.linalg.norm(stretch[1] - stretch[0]) / 3
+        return [np.stack([stretch[0], stretch[0] + first * third, stretch[1] + last * third, stretch[1]])]
+    t = _chord_parameters(stretch)
+    cubic = _least_squares(stretch, t, first, last)
+    error, worst = _error(stretch, cubic, t)
+    for _ in range(NEWTON_STEPS):
+        if error <= tolerance or error > 16 * tolerance:
+            break
+        t = _newton(stretch, cubic, t)
+        cubic = _least_squares(stretch, t, first, last)
+        error, worst = _error(stretch, cubic, t)
+    if error <= tolerance:
+        return [cubic]
+    reach = min(2, worst, len(stretch) - 1 - worst)
+    direction = stretch[worst + reach] - stretch[worst - reach]
+    length = float(np.linalg.norm(direction))
+    middle = direction / length if length > 1e-9 else _perpendicular(stretch, worst)
+    return [
+        *_fit(stretch[: worst + 1], first, -middle, tolerance),
+        *_fit(stretch[worst:], middle, last, tolerance),
+    ]
+
+
+def _perpendicular(stretch: Array, index: int) -> Array:
+    step = stretch[index] - stretch[index - 1]
+    return np.asarray(np.array([-step[1], step[0]]) / max(float(np.linalg.norm(step)), 1e-9))
+
+
+def _chord_parameters(stretch: Array) -> Array:
+    lengths = np.linalg.norm(np.diff(stretch, axis=0), axis=1)
+    place = np.concatenate([[0.0], np.cumsum(lengths)])
+    return np.asarray(place / place[-1])
+
+
+def _bernstein(t: Array) -> Array:
+    s = 1 - t
+    return np.stack([s**3, 3 * s * s * t, 3 * s * t * t, t**3], axis=1)
+
+
+def _least_squares(stretch: Array, t: Array, first: Array, last: Array) -> Array:
+    """Handle lengths that fit best; a third of the chord (Wu & Barsky) where they make no sense."""
+    basis = _bernstein(t)
+    start, end = stretch[0], stretch[-1]
+    along_first, along_last = basis[:, 1:2] * first, basis[:, 2:3] * last
+    rest = stretch - (basis[:, :2].sum(axis=1, keepdims=True) * start + basis[:, 2:].sum(axis=1, keepdims=True) * end)
+    a, b, c = (along_first**2).sum(), (along_first * along_last).sum(), (along_last**2).sum()
+    x, y = (along_first * rest).sum(), (along_last * rest).sum()
+    determinant = a * c - b * b
+    length = float(np.linalg.norm(np.diff(stretch, axis=0), axis=1).sum())
+    lengths = np.array([c * x - b * y, a * y - b * x]) / determinant if abs(determinant) > 1e-12 else np.zeros(2)
+    if (lengths < 1e-3 * length).any():
+        lengths = np.full(2, np.linalg.norm(end - start) / 3)
+    lengths = np.minimum(lengths, LONGEST_HANDLE * length)
+    return np.stack([start, start + first * lengths[0], end + last * lengths[1], end])
+
+
+def _error(stretch: Array, cubic: Array, t: Array) -> tuple[float, int]:
+    """Largest distance from a vertex to the curve at its parameter, and where (never an end)."""
+    away = np.linalg.norm(_bernstein(t) @ cubic - stretch, axis=1)
+    worst = int(np.argmax(away[1:-1])) + 1
+    return float(away[worst]), worst
+
+
+def _newton(stretch: Array, cubic: Array, t: Array) -> Array:
+    """One Newton step of each parameter towards the foot of its vertex on the curve."""
+    s = 1 - t
+    first = 3 * np.diff(cubic, axis=0)
+    second = 2 * np.diff(first, axis=0)
+    velocity = np.stack([s * s, 2 * s * t, t * t], axis=1) @ first
+    bend = np.stack([s, t], axis=1) @ second
+    away = _bernstein(t) @ cubic - stretch
+    slope = (velocity**2).sum(axis=1) + (away * bend).sum(axis=1)
+    step = (away * velocity).sum(axis=1) / np.where(np.abs(slope) > 1e-9, slope, np.inf)
+    moved = np.clip(t - step, 0.0, 1.0)
+    moved[0], moved[-1] = 0.0, 1.0
+    return np.asarray(np.maximum.accumulate(moved))
+
+
+def _as_outline(cubics: list[Array], corner_of: list[bool]) -> Fitted:
+    if len(cubics) == 2:  # an outline needs three points: halve the longer one
+        longer = int(np.argmax([np.linalg.norm(np.diff(c, axis=0), axis=1).sum() for c in cubics]))
+        cubics = [*cubics[:longer], *_halves(cubics[longer]), *cubics[longer + 1 :]]
+        corner_of = [*corner_of[: longer + 1], False, *corner_of[longer + 1 :]]
+    points = np.array(
+        [np.concatenate([cubic[0], cubics[i - 1][2] - cubic[0], cubic[1] - cubic[0]]) for i, cubic in enumerate(cubics)]
+    )
+    return Fitted(points, np.array(corner_of))
+
+
+def _halves(cubic: Array) -> tuple[Array, Array]:
+    a, b, c = (cubic[:-1] + cubic[1:]) / 2
+    d, e = (a + b) / 2, (b + c) / 2
+    middle = (d + e) / 2
+    return np.stack([cubic[0], a, d, middle]), np.stack([middle, e, c, cubic[3]])
+
+
+def evened(line: Array, step: float) -> Array:
+    """A closed hand-drawn line (M, 2) with vertices about `step` apart, its tremble averaged over two neighbours.
+
+    Corners that turn by more than CORNER keep their place.
+    """
+    closed = np.concatenate([line, line[:1]])
+    place = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(closed, axis=0), axis=1))])
+    count = max(round(float(place[-1]) / step), 3)
+    even = np.linspace(0, place[-1], count, endpoint=False)
+    out = np.stack([np.interp(even, place, closed[:, k]) for k in (0, 1)], axis=1)
+    for _ in range(2):
+        calm = 0.25 * np.roll(out, 1, axis=0) + 0.5 * out + 0.25 * np.roll(out, -1, axis=0)
+        out = np.where((_turns(out) > CORNER)[:, None], out, calm)
+    return out

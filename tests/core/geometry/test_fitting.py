@@ -1,0 +1,97 @@
+"""Schneider 1990: never farther than the tolerance, and few points."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+import shapely
+from hypothesis import given
+from hypothesis import strategies as st
+
+from tests.strategies import blob, seeds
+from wiseglove.core.geometry.bezier import ellipse, flatten
+from wiseglove.core.geometry.fitting import evened, fit_closed
+
+
+def farthest(line: np.ndarray, points: np.ndarray) -> float:
+    curve = shapely.LinearRing(flatten(points, 0.002))
+    return float(shapely.distance(shapely.points(line), curve).max())
+
+
+def drawn(seed: int, wobble: float = 0.0, count: int = 9) -> np.ndarray:
+    line = flatten(blob(seed, count, (200.0, 200.0), 90.0), 0.02)[:-1]
+    ring = shapely.LinearRing(line)
+    even = np.array([ring.interpolate(d).coords[0] for d in np.arange(0, ring.length, 1.5)])
+    return even + np.random.default_rng(seed).normal(0, wobble, even.shape)
+
+
+@given(seeds, st.floats(0.3, 8.0), st.floats(0.0, 0.4))
+def test_no_vertex_is_farther_from_the_curve_than_the_tolerance(seed: int, tolerance: float, wobble: float) -> None:
+    line = drawn(seed, wobble)
+    fitted = fit_closed(line, tolerance)
+    assert len(fitted.points) >= 3
+    assert farthest(line, fitted.points) <= tolerance + 0.01
+
+
+@given(seeds)
+def test_more_room_never_needs_more_points_by_much_and_far_fewer_than_were_drawn(seed: int) -> None:
+    line = drawn(seed)
+    close, loose = fit_closed(line, 0.5), fit_closed(line, 4.0)
+    assert len(loose.points) <= len(close.points)
+    assert len(close.points) < len(line) / 8
+
+
+def test_a_circle_needs_few_points() -> None:
+    line = flatten(ellipse(100, 100, 60, 60), 0.05)[:-1]
+    fitted = fit_closed(line, 0.5)
+    assert len(fitted.points) <= 6
+    assert not fitted.corners.any()
+
+
+def test_corners_stay_corners() -> None:
+    sides = [np.linspace(a, b, 60, endpoint=False) for a, b in zip(SQUARE, np.roll(SQUARE, -1, axis=0), strict=True)]
+    fitted = fit_closed(np.concatenate(sides), 0.6)
+    assert fitted.corners.sum() == 4
+    assert len(fitted.points) == 4
+    for corner in SQUARE:
+        assert np.linalg.norm(fitted.points[:, :2] - corner, axis=1).min() < 1.0
+
+
+SQUARE = np.array([[20.0, 20], [120, 20], [120, 90], [20, 90]])
+
+
+@given(seeds)
+def test_smooth_points_have_their_handles_in_line(seed: int) -> None:
+    fitted = fit_closed(drawn(seed), 1.0)
+    for point in fitted.points[~fitted.corners]:
+        incoming, outgoing = point[2:4], point[4:6]
+        cross = incoming[0] * outgoing[1] - incoming[1] * outgoing[0]
+        assert abs(cross) <= 1e-6 * max(np.linalg.norm(incoming) * np.linalg.norm(outgoing), 1e-9)
+        assert incoming @ outgoing <= 0
+
+
+@pytest.mark.parametrize("line", [[[1, 1]], [[1, 1], [1, 1], [1, 1], [1, 1]], [[1, 1], [5, 5]]])
+def test_what_is_no_closed_line_is_refused(line: list[list[float]]) -> None:
+    with pytest.raises(ValueError, match="at least three places"):
+        fit_closed(np.array(line, float), 1.0)
+
+
+def test_a_line_there_and_back_is_fitted_all_the_same() -> None:
+    there = np.linspace([10, 10], [200, 60], 80)
+    line = np.concatenate([there, there[-2:0:-1]])
+    assert farthest(line, fit_closed(line, 1.0).points) <= 1.01
+
+
+@given(seeds, st.floats(0.2, 1.0))
+def test_evening_calms_a_trembling_hand_and_keeps_the_shape(seed: int, tremble: float) -> None:
+    steady = drawn(seed)
+    shaken = steady + np.random.default_rng(seed).normal(0, tremble, steady.shape)
+    curve = shapely.LinearRing(steady)
+
+    def off(line: np.ndarray) -> float:
+        return float(np.sqrt(np.mean(shapely.distance(shapely.points(line), curve) ** 2)))
+
+    even = evened(shaken, 1.5)
+    assert off(even) < 0.8 * off(shaken)
+    steps = np.linalg.norm(np.roll(even, -1, axis=0) - even, axis=1)
+    assert steps.max() < 3.0
