@@ -37,6 +37,7 @@ def test_a_movie_becomes_a_shot(client: TestClient, take_in: TakeIn, tmp_path: P
     (card,) = client.get("/api/shots").json()
     assert card["name"] == "Tap one"
     assert (card["plate"]["first"], card["plate"]["count"], card["plate"]["rate_num"]) == (86, 12, 24)
+    assert client.get(f"/api/intakes/{done['id']}/picture.jpg").status_code == 404
     clip_id = card["plate"]["media"]
     for size in ("full", "proxy"):
         picture = client.get(f"/api/clips/{clip_id}/{size}/11.jpg")
@@ -49,6 +50,7 @@ def test_a_sequence_with_gaps_is_taken_only_when_the_artist_says_hold(
     client: TestClient, work: Callable[[], None], tmp_path: Path, settings: Settings
 ) -> None:
     intake = send(client, write_sequence(tmp_path / "s", [1001, 1002, 1005]))
+    assert client.get(f"/api/intakes/{intake['id']}/picture.jpg").headers["content-type"] == "image/jpeg"
     assert intake["understood"]["gaps"] == [{"first": 1003, "last": 1004}]
     refused = client.post(f"/api/intakes/{intake['id']}/accept", json=correction(intake))
     assert refused.status_code == 409

@@ -246,8 +246,8 @@ def read_first_picture(intake_id: str, context: Ctx) -> Response:
     """The first picture of what came, at most 680 pixels wide, to see whether it is the right one."""
     with context.database.transaction() as session:
         row = _row(session, intake_id)
-        if row.understood is None:
-            raise NotFoundError("These files have not been looked at yet.")
+        if row.understood is None or row.state == "done":
+            raise NotFoundError("These files are not here: not looked at yet, or taken in already.")
         understood = Understood.model_validate(row.understood)
     pixels = clip.first_picture(context.settings.intakes / intake_id / "source", understood)
     return Response(jpeg(pixels, 88), media_type="image/jpeg", headers={"Cache-Control": "private, max-age=600"})

@@ -16,7 +16,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wiseglove.core.compositing.colour import encode
-from wiseglove.core.geometry.homography import apply
 from wiseglove.demo import limbs as casting
 from wiseglove.demo import scene
 from wiseglove.demo.surroundings import PANEL_PLANE, PANEL_TOP, PER_METRE, climate_panel, greenhouse
@@ -240,9 +239,3 @@ def _lens_and_sensor(linear: Layer, index: int) -> NDArray[np.uint8]:
     exposed = 1.25 * focused
     noisy = exposed + noise * np.sqrt(np.maximum(exposed, 0) * 0.00022 + 0.0000035)
     return np.asarray(np.clip(np.round(encode(np.clip(noisy, 0, 1)) * 255), 0, 255), np.uint8)
-
-
-def fingertip(index: int) -> Array:
-    """Where the index finger's tip is on the plate, (2,); handy for tests that need a place on the glove."""
-    joints, _ = scene.hand_at(index).joints["index"]
-    return apply(np.eye(3), scene.camera_at(index).project(joints[-1:]))[0]

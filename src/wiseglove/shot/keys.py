@@ -62,7 +62,7 @@ def with_shape(element: Animated, frame: int, shape: Points, reach: Reach) -> An
             continue
         there = key_points(key)
         turned = change if whole else _turned(change, before, there)
-        changed = _with_same_ease(changed, key, there + turned)
+        changed = with_key(changed, key.frame, there + turned)
     return changed
 
 
@@ -71,11 +71,6 @@ def _turned(change: Points, before: Points, there: Points) -> Points:
     angle, log_scale = turn_and_scale(source - source.mean(), target - target.mean())
     vectors = (change[:, 0::2] + 1j * change[:, 1::2]) * np.exp(log_scale + 1j * angle)
     return np.stack([vectors.real, vectors.imag], axis=-1).reshape(change.shape)
-
-
-def _with_same_ease(element: Animated, key: Key | PaneKey, shape: Points) -> Animated:
-    reshaped = with_key(element, key.frame, shape)
-    return with_ease(reshaped, [key.frame], key.ease)
 
 
 def as_points(shape: Points) -> list[Point]:

@@ -14,11 +14,6 @@ export function timeText(plate: Plate, frame: number): string {
   return `${two(seconds / 3600)}:${two((seconds / 60) % 60)}:${two(seconds % 60)}:${two(passed % base)}`;
 }
 
-/** Bytes, as people say it. */
-export function sizeText(bytes: number): string {
-  return bytes > 1e9 ? `${(bytes / 1e9).toFixed(1)} GB` : `${(bytes / 1e6).toFixed(1)} MB`;
-}
-
 /** Last frame of a plate. */
 export function lastFrame(plate: Plate): number {
   return (plate.first ?? 1001) + plate.count - 1;

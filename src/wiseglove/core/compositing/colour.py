@@ -14,9 +14,6 @@ from numpy.typing import NDArray
 Picture = NDArray[Any]
 Linear = NDArray[np.float32]
 
-LUMA = (0.2126, 0.7152, 0.0722)
-"""Weights of R, G, B in luma (ITU-R BT.709)."""
-
 
 def decode(encoded: NDArray[np.float32] | NDArray[np.float64]) -> NDArray[np.float64]:
     """sRGB to linear light for values in any range (odd-symmetric below zero)."""

@@ -9,6 +9,10 @@ from wiseglove.shot.edits.base import Applied, Editing, Frames, unlocked_animate
 from wiseglove.shot.model import Ease, ElementId, Shot
 
 
+def _named(frames: Frames) -> str:
+    return f"key {frames[0]}" if len(frames) == 1 else f"{len(frames)} keys"
+
+
 class SetKey(Editing):
     """Set a key without changing the shape."""
 
@@ -34,8 +38,7 @@ class DeleteKeys(Editing):
     def apply(self, shot: Shot) -> Applied:
         element, owner = unlocked_animated(shot, self.element)
         changed = keying.without_keys(element, self.frames, owner.name)
-        which = f"key {self.frames[0]}" if len(self.frames) == 1 else f"{len(self.frames)} keys"
-        return Applied(f"Deleted {which}, {owner.name}", {element.id: changed})
+        return Applied(f"Deleted {_named(self.frames)}, {owner.name}", {element.id: changed})
 
 
 class MoveKeys(Editing):
@@ -49,8 +52,7 @@ class MoveKeys(Editing):
     def apply(self, shot: Shot) -> Applied:
         element, owner = unlocked_animated(shot, self.element)
         changed = keying.with_keys_moved(element, self.frames, self.by, shot.plate)
-        which = f"key {self.frames[0]}" if len(self.frames) == 1 else f"{len(self.frames)} keys"
-        return Applied(f"Moved {which} by {self.by:+d}, {owner.name}", {element.id: changed})
+        return Applied(f"Moved {_named(self.frames)} by {self.by:+d}, {owner.name}", {element.id: changed})
 
 
 class EaseKeys(Editing):

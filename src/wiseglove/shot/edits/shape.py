@@ -42,9 +42,7 @@ class ShapePoints(Editing):
             if not 0 <= index < len(shape):
                 raise EditError(f"There is no point {index + 1}; there are {len(shape)}. Nothing was changed.")
             shape[index] = point
-        if isinstance(element, Pane):
-            check_corners(shape)
-        elif self.kinds:
+        if isinstance(element, Outline) and self.kinds:
             kinds = [self.kinds.get(i, kind) for i, kind in enumerate(element.kinds)]
             element = element.model_copy(update={"kinds": kinds})
         what = "corner" if isinstance(element, Pane) else "point"
