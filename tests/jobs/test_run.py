@@ -7,6 +7,7 @@ import threading
 import time
 
 import pytest
+from sqlalchemy.orm import Session
 
 from wiseglove.jobs import queue
 from wiseglove.jobs.run import Outcome, Run, StoppedError, execute
@@ -78,6 +79,23 @@ def test_errors_become_sentences(database: Database, settings: Settings, job: st
     assert row(database, job).state == "failed"
     assert says in row(database, job).message
     assert "inner" not in row(database, job).message
+
+
+def test_nobody_hears_of_an_end_before_what_belongs_to_it_is_put_right(
+    database: Database, settings: Settings, job: str
+) -> None:
+    """A page that asked in between would show the state from before for good."""
+    seen: list[tuple[str, str]] = []
+
+    def work(run: Run) -> Outcome:
+        raise StoppedError
+
+    def failed(session: Session, run: Run, message: str) -> None:
+        seen.append((row(database, job).state, message))
+
+    execute(database, settings, job, work, failed)
+    assert seen == [("running", "")]
+    assert row(database, job).state == "cancelled"
 
 
 def test_a_worker_takes_jobs_off_the_queue_and_a_running_one_can_be_cancelled(

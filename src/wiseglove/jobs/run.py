@@ -8,6 +8,8 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
+from sqlalchemy.orm import Session
+
 from wiseglove.media.errors import MediaError
 from wiseglove.settings import Settings
 from wiseglove.store import jobs
@@ -57,13 +59,14 @@ class Outcome:
 
 
 Work = Callable[[Run], Outcome]
-Failed = Callable[[Run, str], None]
+Failed = Callable[[Session, Run, str], None]
 
 
 def execute(database: Database, settings: Settings, job_id: str, work: Work, failed: Failed | None = None) -> None:
     """Run one attempt of a job to its end, whatever that is; nothing is raised.
 
-    `failed` puts right what belongs to the job (an intake, say) with the message, also when it was cancelled.
+    `failed` puts right what belongs to the job (an intake, say) with the message, also when it was cancelled; it
+    does so in the transaction that ends the job, so that whoever hears of the end finds all of it.
     """
     with database.transaction() as session:
         row = jobs.begin(session, job_id)
@@ -86,5 +89,5 @@ def execute(database: Database, settings: Settings, job_id: str, work: Work, fai
         )
     with database.transaction() as session:
         ended = jobs.end(session, job_id, run.attempt, state, message, result)
-    if ended and state != "done" and failed is not None:
-        failed(run, message if state == "failed" else "")
+        if ended and state != "done" and failed is not None:
+            failed(session, run, message if state == "failed" else "")

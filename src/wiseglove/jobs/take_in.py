@@ -8,6 +8,8 @@ import shutil
 from pathlib import Path
 from typing import Any
 
+from sqlalchemy.orm import Session
+
 from wiseglove.jobs.run import Outcome, Run
 from wiseglove.media import clip
 from wiseglove.media.info import MediaInfo, Understood
@@ -85,9 +87,8 @@ def _store(run: Run, clip_id: str, about: MediaInfo, understood: Understood) -> 
         return {"clip": clip_id, "shot": shot.id}
 
 
-def failed(run: Run, message: str) -> None:
+def failed(session: Session, run: Run, message: str) -> None:
     """The intake keeps its files, so that it can be tried again; an empty message means cancelled."""
-    with run.database.transaction() as session:
-        intake = session.get(IntakeRow, run.intake)
-        if intake is not None:
-            intake.state, intake.message = ("failed" if message else "understood"), message
+    intake = session.get(IntakeRow, run.intake)
+    if intake is not None:
+        intake.state, intake.message = ("failed" if message else "understood"), message

@@ -37,6 +37,8 @@ export function IntakePage({ id }: { id: string }) {
         api.POST("/api/intakes/{intake_id}/accept", { ...path, body: correction }),
       );
       queries.setQueryData(["intakes", id], intake);
+      // The job may have ended before this answer came.
+      void queries.invalidateQueries({ queryKey: ["intakes", id] });
     } catch (error) {
       tell(error);
     }
