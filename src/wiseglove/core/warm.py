@@ -5,7 +5,10 @@ from __future__ import annotations
 import numpy as np
 
 from wiseglove.core.geometry.bezier import ellipse
+from wiseglove.core.matte.combine import outline_matte
 from wiseglove.core.matte.coverage import Box, coverage, fill
+from wiseglove.core.outline.snap import snap
+from wiseglove.core.outline.trace import Tree, edge_costs
 
 
 def warm_up() -> None:
@@ -13,3 +16,8 @@ def warm_up() -> None:
     outline = ellipse(4.0, 4.0, 3.0, 3.0)
     coverage(outline, Box(0, 0, 8, 8))
     fill(np.zeros((8, 8), np.uint8), outline)
+    outline[:, 6:] = 2.0
+    outline_matte(np.stack([outline, outline]), Box(0, 0, 8, 8))
+    picture = np.zeros((48, 48, 3), np.uint8)
+    Tree(edge_costs(picture), (2.0, 2.0)).path((6.0, 6.0))
+    snap(picture, ellipse(24.0, 24.0, 9.0, 9.0), [], ["smooth"] * 4, 3.0)

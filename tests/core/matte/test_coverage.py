@@ -9,15 +9,15 @@ from shapely.geometry import box as rectangle
 
 from tests.strategies import blob, outlines, seeds
 from wiseglove.core.geometry.bezier import ellipse, flatten, signed_area
-from wiseglove.core.matte.combine import cover_matte
-from wiseglove.core.matte.coverage import Box, box_of, coverage, fill, unite
+from wiseglove.core.matte.combine import Part, cover_matte
+from wiseglove.core.matte.coverage import Box, box_of, coverage, fill
 
 FRAME = Box(0, 0, 100, 100)
 coordinates = st.floats(-30, 130, allow_nan=False)
 
 
 def polygon(corners: np.ndarray) -> np.ndarray:
-    return np.concatenate([corners, np.zeros((len(corners), 4))], axis=1)
+    return np.concatenate([corners, np.zeros((len(corners), 6))], axis=1)
 
 
 @settings(max_examples=40)
@@ -99,9 +99,9 @@ def test_zero_area_and_places_far_away_give_nothing() -> None:
 
 @given(seeds)
 def test_union_is_never_a_sum(seed: int) -> None:
-    rng = np.random.default_rng(seed)
-    a, b, c = rng.random((3, 6, 5)).astype(np.float32)
-    union = unite([a, b, c], (6, 5))
+    shapes = [blob(seed + k, size=20.0) for k in range(3)]
+    union = cover_matte([Part("adds", points[None]) for points in shapes], FRAME)
+    a, b, c = (coverage(points, FRAME) for points in shapes)
     assert (union <= 1 + 1e-6).all()
     assert (union >= np.maximum(np.maximum(a, b), c) - 1e-6).all()
     assert union == pytest.approx(a + b + c - a * b - a * c - b * c + a * b * c, abs=1e-5)
@@ -109,12 +109,12 @@ def test_union_is_never_a_sum(seed: int) -> None:
 
 def test_outlines_add_cut_and_limit_in_order() -> None:
     big, small = ellipse(50, 50, 30, 30), ellipse(50, 50, 10, 10)
-    ring = cover_matte([("adds", big), ("cuts", small)], FRAME)
+    ring = cover_matte([Part("adds", big[None]), Part("cuts", small[None])], FRAME)
     assert ring[50, 50] == 0
     assert ring[50, 70] == 1
-    limited = cover_matte([("adds", big), ("limits", small)], FRAME)
+    limited = cover_matte([Part("adds", big[None]), Part("limits", small[None])], FRAME)
     assert limited == pytest.approx(coverage(small, FRAME), abs=1e-6)
-    refilled = cover_matte([("adds", big), ("cuts", small), ("adds", small)], FRAME)
+    refilled = cover_matte([Part("adds", big[None]), Part("cuts", small[None]), Part("adds", small[None])], FRAME)
     assert refilled[50, 50] == 1
 
 

@@ -95,14 +95,14 @@ def test_the_shorter_way_round_is_taken() -> None:
 
 def test_a_mirrored_key_does_not_explode() -> None:
     start = blob(6)
-    mirrored = start * (-1, 1, -1, 1, -1, 1) + (120, 0, 0, 0, 0, 0)
+    mirrored = start * (-1, 1, -1, 1, -1, 1, 1, 1) + (120, 0, 0, 0, 0, 0, 0, 0)
     between = in_between(animation({0.0: start, 10.0: mirrored}), np.linspace(0, 10, 21))
     assert np.isfinite(between).all()
     assert np.abs(between[:, :, :2] - (60, 50)).max() < 80
 
 
 def test_points_on_one_place_are_defined() -> None:
-    nothing = np.tile([5.0, 5, 0, 0, 0, 0], (3, 1))
+    nothing = np.tile([5.0, 5, 0, 0, 0, 0, 0, 0], (3, 1))
     between = in_between(animation({0.0: nothing, 10.0: blob(1, 3)}), np.array([0.0, 5.0, 10.0]))
     assert np.isfinite(between).all()
 

@@ -33,7 +33,7 @@ class Laid:
 
 def pane_outline(corners: NDArray[np.float64]) -> NDArray[np.float64]:
     """Four corners (4, 2) as an outline without handles, (4, 6)."""
-    return np.concatenate([corners, np.zeros((4, 4))], axis=1)
+    return np.concatenate([corners, np.zeros((4, 6))], axis=1)
 
 
 def lay(insert: Layer, corners: NDArray[np.float64], frame: Box, scale: float, samples: int) -> Laid:

@@ -1,8 +1,9 @@
 """Closed outlines made of cubic Bezier segments.
 
-An outline's points are one array of shape (N, 6): x, y of the point, then its incoming and its outgoing
-handle *relative to the point* (dx, dy each), in plate pixels. Relative handles make moving a point or
-turning the whole outline one operation. Segment i runs from point i to point (i + 1) mod N.
+An outline's points are one array of shape (N, 8): x, y of the point, its incoming and its outgoing handle
+*relative to the point* (dx, dy each), and the widths of its soft edge inwards and outwards, all in plate pixels.
+Relative handles make moving a point or turning the whole outline one operation. Segment i runs from point i to
+point (i + 1) mod N. What needs no widths takes (N, 6) as well.
 """
 
 from __future__ import annotations
@@ -29,6 +30,19 @@ def control_polygon(points: Points) -> Points:
     return np.stack([start, start + points[:, 4:6], end + np.roll(points[:, 2:4], -1, axis=0), end], axis=1)
 
 
+@nb.njit(cache=True, fastmath=True, inline="always")
+def pieces_for(ox, oy, ix, iy, wx, wy, tolerance):  # type: ignore[no-untyped-def]
+    """Equal parts of a cubic (outgoing and incoming handle, way to its end) whose chords stay within a tolerance.
+
+    Wang 1984: the chord error of a cubic cut into m equal parts is at most (3/4) M / m^2, where M is the larger second
+    difference of its control points.
+    """
+    ax, ay = ix + wx - 2.0 * ox, iy + wy - 2.0 * oy
+    bx, by = wx - 2.0 * (wx + ix) + ox, wy - 2.0 * (wy + iy) + oy
+    bend = math.sqrt(max(ax * ax + ay * ay, bx * bx + by * by))
+    return int(math.ceil(math.sqrt(0.75 * bend / tolerance)))
+
+
 @nb.njit(cache=True, fastmath=True)
 def _flatten(points, tolerance, scale, left, top):  # type: ignore[no-untyped-def]
     n = points.shape[0]
@@ -39,12 +53,7 @@ def _flatten(points, tolerance, scale, left, top):  # type: ignore[no-untyped-de
         ox, oy = points[i, 4] * scale, points[i, 5] * scale
         ix, iy = points[j, 2] * scale, points[j, 3] * scale
         wx, wy = (points[j, 0] - points[i, 0]) * scale, (points[j, 1] - points[i, 1]) * scale
-        # Wang 1984: chord error of a cubic cut into m equal parts is at most (3/4) M / m^2, where M is the
-        # larger second difference of its control points.
-        ax, ay = ix + wx - 2.0 * ox, iy + wy - 2.0 * oy
-        bx, by = wx - 2.0 * (wx + ix) + ox, wy - 2.0 * (wy + iy) + oy
-        bend = math.sqrt(max(ax * ax + ay * ay, bx * bx + by * by))
-        m = int(math.ceil(math.sqrt(0.75 * bend / tolerance)))
+        m = pieces_for(ox, oy, ix, iy, wx, wy, tolerance)
         counts[i] = min(max(m, 1), 4096)
         total += counts[i]
     line = np.empty((total + 1, 2), np.float64)
@@ -128,8 +137,8 @@ def bounds(points: Points) -> tuple[float, float, float, float]:
 def insert_point(keys: Points, segment: int, t: float) -> Points:
     """Put a point on a segment of every key without changing any key's shape.
 
-    Parameters: keys (K, N, 6), segment in 0..N-1, t in 0..1 (de Casteljau's subdivision).
-    Returns (K, N + 1, 6). Raises ValueError when segment or t is out of range.
+    Parameters: keys (K, N, 8), segment in 0..N-1, t in 0..1 (de Casteljau's subdivision).
+    Returns (K, N + 1, 8). The soft edge gets the width that it has there. Raises ValueError when segment or t is out of range.
     """
     count = keys.shape[1]
     if not 0 <= segment < count or not 0.0 < t < 1.0:
@@ -142,48 +151,38 @@ def insert_point(keys: Points, segment: int, t: float) -> Points:
     a, b, c = p0 + (p1 - p0) * t, p1 + (p2 - p1) * t, p2 + (p3 - p2) * t
     d, e = a + (b - a) * t, b + (c - b) * t
     middle = d + (e - d) * t
-    out = np.insert(keys, segment + 1, np.concatenate([middle, d - middle, e - middle], axis=-1), axis=1)
+    u = t * t * (3 - 2 * t)
+    soft = keys[:, segment, 6:] * (1 - u) + keys[:, following, 6:] * u
+    out = np.insert(keys, segment + 1, np.concatenate([middle, d - middle, e - middle, soft], axis=-1), axis=1)
     out[:, segment, 4:6] = a - p0
     out[:, (segment + 2) % (count + 1), 2:4] = c - p3
     return out
 
 
-def remove_points(keys: Points, indices: list[int]) -> Points:
-    """Take points out of every key, keys (K, N, 6); the neighbours keep their handles' directions.
+def places_at(points: Points, segment: NDArray[np.int64], t: Points) -> tuple[Points, Points]:
+    """Places (M, 2) on segments (M,) at t (M,), and the derivative there (M, 2)."""
+    c = control_polygon(points)[segment]
+    return (_bernstein(t)[:, :, None] * c).sum(axis=1), (_bernstein_derivative(t)[:, :, None] * c).sum(axis=1)
 
-    A neighbour's handle towards a removed point is lengthened by the ratio of the new to the old chord, so
-    that the curve keeps roughly its fullness. Raises ValueError when fewer than three points would be left.
-    """
-    count = keys.shape[1]
-    gone = set(indices)
-    kept = [i for i in range(count) if i not in gone]
-    if len(kept) < 3:
-        raise ValueError("an outline needs at least three points")
-    out = keys[:, kept].copy()
-    for place, index in enumerate(kept):
-        following = kept[(place + 1) % len(kept)]
-        if (index + 1) % count == following:
-            continue
-        chord = np.linalg.norm(keys[:, following, 0:2] - keys[:, index, 0:2], axis=-1)
-        for row, side, neighbour in (
-            (place, slice(4, 6), (index + 1) % count),
-            ((place + 1) % len(kept), slice(2, 4), (following - 1) % count),
-        ):
-            own = kept[row]
-            old = np.linalg.norm(keys[:, neighbour, 0:2] - keys[:, own, 0:2], axis=-1)
-            out[:, row, side] *= (chord / np.maximum(old, 1e-9)).clip(1.0, 4.0)[:, None]
-    return out
+
+def stretch_of(points: Points, start: int, end: int, pieces: int = 24) -> Points:
+    """Places (M, 2) along the curve from one point on to another one, `pieces` for each segment."""
+    c = control_polygon(points)
+    count = len(points)
+    segments = [(start + k) % count for k in range((end - start - 1) % count + 1)]
+    basis = _bernstein(np.arange(pieces) / pieces)
+    return np.concatenate([*(basis @ c[i] for i in segments), points[end : end + 1, :2]])
 
 
 def ellipse(cx: float, cy: float, rx: float, ry: float) -> Points:
-    """Four smooth points on an ellipse, clockwise on screen from the rightmost; shape (4, 6)."""
+    """Four smooth points on an ellipse, clockwise on screen from the rightmost, with hard edges; shape (4, 8)."""
     kx, ky = KAPPA * rx, KAPPA * ry
     return np.array(
         [
-            [cx + rx, cy, 0, -ky, 0, ky],
-            [cx, cy + ry, kx, 0, -kx, 0],
-            [cx - rx, cy, 0, ky, 0, -ky],
-            [cx, cy - ry, -kx, 0, kx, 0],
+            [cx + rx, cy, 0, -ky, 0, ky, 0, 0],
+            [cx, cy + ry, kx, 0, -kx, 0, 0, 0],
+            [cx - rx, cy, 0, ky, 0, -ky, 0, 0],
+            [cx, cy - ry, -kx, 0, kx, 0, 0, 0],
         ],
         np.float64,
     )

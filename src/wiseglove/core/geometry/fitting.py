@@ -18,6 +18,8 @@ Array = NDArray[np.float64]
 CORNER = np.radians(60.0)
 """Turn over the length of CORNER_REACH to both sides from which a place counts as a corner."""
 CORNER_REACH = 6.0
+COARSE_REACH = 3.0
+"""Where the tolerance is large, corners are looked for over this many tolerances: smaller ones need no point."""
 NEWTON_STEPS = 6
 LONGEST_HANDLE = 0.9
 """Handles never get longer than this share of the stretch's length, which keeps them from making loops."""
@@ -25,7 +27,7 @@ LONGEST_HANDLE = 0.9
 
 @dataclass(frozen=True)
 class Fitted:
-    """An outline (N, 6), and which of its points are corners (N,)."""
+    """An outline (N, 8), and which of its points are corners (N,)."""
 
     points: Points
     corners: NDArray[np.bool_]
@@ -39,7 +41,7 @@ def fit_closed(line: Array, tolerance: float) -> Fitted:
     line = _without_repeats(np.asarray(line, np.float64))
     if len(line) < 3:
         raise ValueError("a closed line needs at least three places")
-    breaks, sharp = _starts(line)
+    breaks, sharp = _starts(line, max(CORNER_REACH, COARSE_REACH * tolerance))
     cubics: list[Array] = []
     corner_of: list[bool] = []
     for start, end in zip(breaks, np.append(breaks[1:], breaks[0] + len(line)), strict=True):
@@ -52,21 +54,39 @@ def fit_closed(line: Array, tolerance: float) -> Fitted:
     return _as_outline(cubics, corner_of)
 
 
+def fit_one(stretch: Array) -> Array:
+    """The one cubic (4, 2) that fits a stretch (M, 2) best, in the directions in which it begins and ends."""
+    first, last = (_way(stretch, which) for which in (1, -1))
+    t = _chord_parameters(stretch)
+    for _ in range(NEWTON_STEPS):
+        cubic = _least_squares(stretch, t, first, last)
+        t = _newton(stretch, cubic, t)
+    return _least_squares(stretch, t, first, last)
+
+
+def _way(stretch: Array, which: int) -> Array:
+    """Unit direction into a stretch from its start (1) or its end (-1)."""
+    line = stretch[::which]
+    away = np.linalg.norm(line - line[0], axis=1)
+    ahead = int(np.argmax(away > 1e-6))
+    return np.asarray((line[ahead] - line[0]) / max(float(away[ahead]), 1e-9))
+
+
 def _without_repeats(line: Array) -> Array:
     kept = np.linalg.norm(line - np.roll(line, 1, axis=0), axis=1) > 1e-6
     return line[kept] if kept.any() else line[:1]
 
 
-def _starts(line: Array) -> tuple[NDArray[np.int64], bool]:
+def _starts(line: Array, reach: float) -> tuple[NDArray[np.int64], bool]:
     """Indices where stretches begin: the corners, or where there is none two places far from each other."""
-    turn = _turns(line)
+    turn = _turns(line, reach)
     breaks: list[int] = []
     order = np.argsort(-turn)
     place = np.concatenate([[0], np.cumsum(np.linalg.norm(np.diff(line, axis=0), axis=1))])
     whole = place[-1] + np.linalg.norm(line[0] - line[-1])
     for index in order[turn[order] > CORNER]:
         away = np.abs(place[breaks] - place[index])
-        if not breaks or np.minimum(away, whole - away).min() > CORNER_REACH:
+        if not breaks or np.minimum(away, whole - away).min() > reach:
             breaks.append(int(index))
     if len(breaks) >= 2:
         return np.sort(np.array(breaks)), True
@@ -80,11 +100,11 @@ def _starts(line: Array) -> tuple[NDArray[np.int64], bool]:
     return np.sort(np.array([first, second])), False
 
 
-def _turns(line: Array) -> Array:
-    """By how much the line turns (radians, 0..pi) over CORNER_REACH to both sides of each vertex."""
+def _turns(line: Array, far: float) -> Array:
+    """By how much the line turns (radians, 0..pi) over `far` pixels to both sides of each vertex."""
     count = len(line)
     steps = np.linalg.norm(np.roll(line, -1, axis=0) - line, axis=1)
-    reach = max(1, min(round(CORNER_REACH / max(float(np.median(steps)), 1e-9)), count // 3))
+    reach = max(1, min(round(far / max(float(np.median(steps)), 1e-9)), count // 3))
     before = line - np.roll(line, reach, axis=0)
     after = np.roll(line, -reach, axis=0) - line
     cross = before[:, 0] * after[:, 1] - before[:, 1] * after[:, 0]
@@ -190,8 +210,12 @@ def _as_outline(cubics: list[Array], corner_of: list[bool]) -> Fitted:
         longer = int(np.argmax([np.linalg.norm(np.diff(c, axis=0), axis=1).sum() for c in cubics]))
         cubics = [*cubics[:longer], *_halves(cubics[longer]), *cubics[longer + 1 :]]
         corner_of = [*corner_of[: longer + 1], False, *corner_of[longer + 1 :]]
+    hard = [0.0, 0.0]
     points = np.array(
-        [np.concatenate([cubic[0], cubics[i - 1][2] - cubic[0], cubic[1] - cubic[0]]) for i, cubic in enumerate(cubics)]
+        [
+            np.concatenate([cubic[0], cubics[i - 1][2] - cubic[0], cubic[1] - cubic[0], hard])
+            for i, cubic in enumerate(cubics)
+        ]
     )
     return Fitted(points, np.array(corner_of))
 
@@ -215,5 +239,5 @@ def evened(line: Array, step: float) -> Array:
     out = np.stack([np.interp(even, place, closed[:, k]) for k in (0, 1)], axis=1)
     for _ in range(2):
         calm = 0.25 * np.roll(out, 1, axis=0) + 0.5 * out + 0.25 * np.roll(out, -1, axis=0)
-        out = np.where((_turns(out) > CORNER)[:, None], out, calm)
+        out = np.where((_turns(out, CORNER_REACH) > CORNER)[:, None], out, calm)
     return out

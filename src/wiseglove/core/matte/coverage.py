@@ -219,17 +219,22 @@ def coverage(points: Points, box: Box, scale: float = 1.0) -> Matte:
     return out
 
 
+def accumulated(lines: Sequence[Points], box: Box, share: float = 1.0) -> Matte:
+    """Coverage of a box by closed polylines (M, 2) given from its corner, each counting `share`, clamped once at the end."""
+    out = np.empty((box.height, box.width), np.float32)
+    if out.size:
+        acc, touched = _scratch.of(box.height, box.width)
+        for line in lines:
+            _accumulate(acc, touched, box.width, line)
+        if share != 1.0:
+            acc *= np.float32(share)
+        _resolve(acc, touched, out, 0, 0, box.width, np.float32(1.0), np.float32(0.0))
+    return out
+
+
 def fill(target: NDArray[np.uint8], points: Points) -> Box:
     """Write an outline's 8-bit coverage into a contiguous full-frame array, touching only its box, which is returned."""
     box = box_of(points).within(Box(0, 0, target.shape[1], target.shape[0]))
     if not box.empty:
         _fill(target, (box.left, box.top), points, box, 1.0, 255.0, 0.5)
     return box
-
-
-def unite(mattes: Sequence[Matte], shape: tuple[int, int]) -> Matte:
-    """Union of mattes as independent coverages: 1 - product(1 - a). Zero for none; never a sum."""
-    clear = np.ones(shape, np.float32)
-    for matte in mattes:
-        clear *= 1.0 - matte
-    return 1.0 - clear

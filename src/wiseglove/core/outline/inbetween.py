@@ -1,31 +1,44 @@
 """In-betweening that keeps shape and is smooth in time.
 
-From key to key the best similarity is taken out; its angle, its log scale and the centre are interpolated
-as such, the remainder point by point. All of them run through the neighbouring keys by non-uniform
-Catmull-Rom, so a turning finger neither shrinks nor swims and does not stop at every key.
+From key to key the best similarity is taken out; its angle, its log scale and the pivot are interpolated
+as such, the remainder point by point. All of them run smoothly through the neighbouring keys, so a turning finger neither
+shrinks nor swims and does not stop at every key.
 """
 
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
 
 from wiseglove.core.geometry.similarity import turn_and_scale
+from wiseglove.core.outline.easing import cubic_progress
 
-Ease = Literal["smooth", "linear", "hold"]
+Ease = Literal["smooth", "linear", "hold", "curve"]
 Array = NDArray[np.float64]
+Channels = NDArray[np.complex128]
+TURNED = 3
+"""Pairs of a point that turn and scale with the outline: place, incoming and outgoing handle. Widths do not."""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Animation:
-    """Keys of one outline: frames (K,) rising, points (K, N, 6), the ease of each stretch to the next key."""
+    """Keys of one outline: frames (K,) rising, points (K, N, 6 or 8), the ease of each stretch to the next key.
+
+    `pivot` is where the outline turns about, as a place at the first key; None is the mean of the points. `turns`
+    (K,) are whole turns by hand on the way to the next key, on top of the shorter way round. `curves` (K, 4) are
+    the control points x1, y1, x2, y2 of stretches whose ease is "curve".
+    """
 
     frames: Array
     points: Array
     eases: tuple[Ease, ...]
+    pivot: tuple[float, float] | None = None
+    turns: tuple[int, ...] = ()
+    curves: Array | None = None
 
     def __post_init__(self) -> None:
         if len(self.frames) == 0:
@@ -35,87 +48,119 @@ class Animation:
         if (np.diff(self.frames) <= 0).any():
             raise ValueError("key frames must rise")
 
+    @cached_property
+    def channels(self) -> Channels:
+        """(K, 2 + pairs * N): pivot, log scale + i angle, then the shape with both taken out."""
+        z = _complex(self.points)
+        count, pairs, points = z.shape
+        centre = z[:, 0].mean(axis=1)
+        z[:, 0] -= centre[:, None]
+        turn = np.zeros(count, np.complex128)
+        # Handle ends weigh as much as points: an ellipse of four points turns by its handles too.
+        whole = np.concatenate([z[:, 0], z[:, 0] + z[:, 1], z[:, 0] + z[:, 2]], axis=1)
+        for k in range(1, count):
+            angle, log_scale = turn_and_scale(whole[k - 1], whole[k])
+            by_hand = 2 * np.pi * self.turns[k - 1] if self.turns else 0.0
+            turn[k] = turn[k - 1] + log_scale + 1j * (angle + by_hand)
+        offset = 0j if self.pivot is None else complex(*self.pivot) - centre[0]
+        pivot = centre + np.exp(turn) * offset
+        z[:, 0] += (centre - pivot)[:, None]
+        z[:, :TURNED] *= np.exp(-turn)[:, None, None]
+        return np.concatenate([pivot[:, None], turn[:, None], z.reshape(count, pairs * points)], axis=1)
+
+    @cached_property
+    def tangents(self) -> Channels:
+        """Change of each channel by frame at each key."""
+        frames, values = self.frames, self.channels
+        count = len(frames)
+        widths = np.diff(frames)[:, None]
+        slopes = np.diff(values, axis=0) / widths
+        local = np.empty_like(values)
+        local[0], local[-1] = slopes[0], slopes[-1]
+        if count > 2:
+            # Slope of the parabola through three keys: what Barry & Goldman 1988 give at a knot of a
+            # non-uniform Catmull-Rom spline whose knots are the frames.
+            w0, w1 = widths[:-1], widths[1:]
+            local[1:-1] = (slopes[:-1] * w1 + slopes[1:] * w0) / (w0 + w1)
+        resting = _still(self) | np.array([ease == "hold" for ease in self.eases[:-1]])
+        touched = np.zeros(count, bool)
+        touched[:-1] |= resting
+        touched[1:] |= resting
+        local[touched] = 0.0  # no overshoot next to a rest
+        tangents = local.copy()
+        if count > 2:
+            # One step (Jacobi's) towards the spline whose bend is continuous too, from its equations for the
+            # tangents (de Boor 1978, ch. IV; free ends): a key still reaches no farther than its neighbours' neighbours.
+            tangents[1:-1] = (3 * (w1 * slopes[:-1] + w0 * slopes[1:]) - w1 * local[:-2] - w0 * local[2:]) / (
+                2 * (w0 + w1)
+            )
+            tangents[0], tangents[-1] = 1.5 * slopes[0] - 0.5 * local[1], 1.5 * slopes[-1] - 0.5 * local[-2]
+            tangents[touched] = 0.0
+        return tangents
+
 
 def in_between(animation: Animation, times: Array) -> Array:
-    """The outline at each time (T,), which may be fractional; returns (T, N, 6).
+    """The outline at each time (T,), which may be fractional; returns (T, N, 6 or 8).
 
     Exact at the keys; before the first and after the last key the nearest key holds.
     """
     keys, frames = animation.points, animation.frames
-    count = len(frames)
     times = np.clip(np.asarray(times, np.float64), frames[0], frames[-1])
-    if count == 1:
+    if len(frames) == 1:
         return np.repeat(keys, len(times), axis=0)
-    channels = _take_similarity_out(keys)
-    values = _hermite(frames, channels, _still(keys), animation.eases, times)
-    return _put_similarity_back(values, keys.shape[1])
+    out = _put_similarity_back(_at(animation, times), keys.shape[1])
+    out[..., 2 * TURNED :] = np.maximum(out[..., 2 * TURNED :], 0.0)
+    return out
 
 
-def _complex(keys: Array) -> NDArray[np.complex128]:
-    """(K, N, 6) as points, incoming and outgoing handle vectors, (K, 3, N)."""
-    return np.stack([keys[..., 2 * j] + 1j * keys[..., 2 * j + 1] for j in range(3)], axis=1)
+def pivots(animation: Animation, times: Array) -> Array:
+    """Where the outline turns about at each time (T,): (T, 2)."""
+    frames = animation.frames
+    times = np.clip(np.asarray(times, np.float64), frames[0], frames[-1])
+    values = animation.channels[:1, 0].repeat(len(times)) if len(frames) == 1 else _at(animation, times)[:, 0]
+    return np.stack([values.real, values.imag], axis=1)
 
 
-def _take_similarity_out(keys: Array) -> NDArray[np.complex128]:
-    """Channels (K, 2 + 3N): centre, log scale + i angle, then the shape with both taken out."""
-    z = _complex(keys)
-    count = len(z)
-    centre = z[:, 0].mean(axis=1)
-    z[:, 0] -= centre[:, None]
-    turn = np.zeros(count, np.complex128)
-    # Handle ends weigh as much as points: an ellipse of four points turns by its handles too.
-    whole = np.concatenate([z[:, 0], z[:, 0] + z[:, 1], z[:, 0] + z[:, 2]], axis=1)
-    for k in range(1, count):
-        angle, log_scale = turn_and_scale(whole[k - 1], whole[k])
-        turn[k] = turn[k - 1] + log_scale + 1j * angle
-    shape = z * np.exp(-turn)[:, None, None]
-    return np.concatenate([centre[:, None], turn[:, None], shape.reshape(count, -1)], axis=1)
+def _complex(keys: Array) -> Channels:
+    """(K, N, 2P) as P pairs of numbers: (K, P, N)."""
+    return np.stack([keys[..., 2 * j] + 1j * keys[..., 2 * j + 1] for j in range(keys.shape[2] // 2)], axis=1)
 
 
-def _put_similarity_back(channels: NDArray[np.complex128], points: int) -> Array:
-    z = channels[:, 2:].reshape(len(channels), 3, points) * np.exp(channels[:, 1])[:, None, None]
+def _put_similarity_back(channels: Channels, points: int) -> Array:
+    z = channels[:, 2:].reshape(len(channels), -1, points)
+    z[:, :TURNED] *= np.exp(channels[:, 1])[:, None, None]
     z[:, 0] += channels[:, 0][:, None]
-    return np.stack([z[:, j].real if part == 0 else z[:, j].imag for j in range(3) for part in (0, 1)], axis=-1)
+    pairs = range(z.shape[1])
+    return np.stack([part for j in pairs for part in (z[:, j].real, z[:, j].imag)], axis=-1)
 
 
-def _still(keys: Array) -> NDArray[np.bool_]:
+def _still(animation: Animation) -> NDArray[np.bool_]:
     """Which stretches (K - 1,) have the same shape at both ends: they must not move in between."""
-    return np.asarray(np.abs(np.diff(keys, axis=0)).max(axis=(1, 2)) < 1e-9)
+    same = np.abs(np.diff(animation.points, axis=0)).max(axis=(1, 2)) < 1e-9
+    turned = np.array(animation.turns[: len(same)], bool) if animation.turns else np.zeros(len(same), bool)
+    return np.asarray(same & ~turned)
 
 
-def _hermite(
-    frames: Array,
-    values: NDArray[np.complex128],
-    still: NDArray[np.bool_],
-    eases: tuple[Ease, ...],
-    times: Array,
-) -> NDArray[np.complex128]:
+def _at(animation: Animation, times: Array) -> Channels:
+    frames, values, tangents = animation.frames, animation.channels, animation.tangents
     count = len(frames)
     widths = np.diff(frames)
-    slopes = np.diff(values, axis=0) / widths[:, None]
-    tangents = np.empty_like(values)
-    tangents[0], tangents[-1] = slopes[0], slopes[-1]
-    if count > 2:
-        # Slope of the parabola through three keys: what Barry & Goldman 1988 give at a knot of a
-        # non-uniform Catmull-Rom spline whose knots are the frames.
-        w0, w1 = widths[:-1, None], widths[1:, None]
-        tangents[1:-1] = (slopes[:-1] * w1 + slopes[1:] * w0) / (w0 + w1)
-    resting = still | np.array([ease == "hold" for ease in eases[:-1]])
-    touched = np.zeros(count, bool)
-    touched[:-1] |= resting
-    touched[1:] |= resting
-    tangents[touched] = 0.0  # no overshoot next to a rest
-
     at = np.clip(np.searchsorted(frames, times, side="right") - 1, 0, count - 2)
     u = ((times - frames[at]) / widths[at])[:, None]
     w = widths[at][:, None]
-    smooth = (
+    out: Channels = (
         values[at] * (1 + 2 * u) * (1 - u) ** 2
         + values[at + 1] * u * u * (3 - 2 * u)
         + tangents[at] * w * u * (1 - u) ** 2
         - tangents[at + 1] * w * u * u * (1 - u)
     )
-    linear = values[at] * (1 - u) + values[at + 1] * u
-    held = np.where(u >= 1.0, values[at + 1], values[at])
-    kind = np.array(eases)[at][:, None]
-    return np.where(kind == "hold", held, np.where(kind == "linear", linear, smooth))
+    kinds = np.array(animation.eases)[at]
+    for kind in set(kinds) - {"smooth"}:
+        rows = kinds == kind
+        share = u[rows]
+        if kind == "hold":
+            share = np.floor(share)
+        elif kind == "curve" and animation.curves is not None:
+            share = cubic_progress(animation.curves[at[rows]], share[:, 0])[:, None]
+        out[rows] = values[at[rows]] * (1 - share) + values[at[rows] + 1] * share
+    return out

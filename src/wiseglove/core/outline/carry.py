@@ -1,0 +1,167 @@
+"""Carrying an outline on to the next frames by following the picture.
+
+Features just inside the edge are followed from frame to frame (Lucas & Kanade 1981, pyramids by Bouguet 2001, each
+checked by following it back); the outline goes along with their common similarity and, place by place, with what
+those nearby do beyond it. Then the edge is looked for within a few pixels. What is inside is compared with the
+first frame all the while, so that the outline stops where it would run away.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import cv2
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+
+from wiseglove.core.geometry.bezier import Points, flatten, signed_area
+from wiseglove.core.outline.edges import linear_light, seen_at
+from wiseglove.core.outline.snap import Normals, follow, normals_at, normals_of, snap
+
+Array = NDArray[np.float64]
+Picture = NDArray[np.uint8]
+DEPTHS = (3.0, 6.0, 10.0, 15.0)
+"""How far inside the edge features are followed, in pixels."""
+SPACING = 5.0
+MOST_FEATURES = 400
+WINDOW = (15, 15)
+LEVELS = 4
+BACK = 0.7
+"""A feature that does not come back to within this many pixels is not believed."""
+ENOUGH = 0.35
+"""Share of the features that have to be believed."""
+NEARBY = 14.0
+"""Reach of a feature along the curve, in pixels."""
+SEEK = 4.0
+"""How far the edge is looked for after the features, in pixels."""
+PULL = 0.4
+UNLIKE = 0.30
+"""Largest mean difference of what is inside from the first frame, in shares of the colours' own range there."""
+MARGIN = 60
+
+
+@dataclass(frozen=True)
+class Carried:
+    """One frame's outline (N, 8), how much it is to be believed (0..1), and why it went no further ("" where it did)."""
+
+    points: Points
+    sure: float
+    reason: str = ""
+
+
+class Carrier:
+    """Follows one outline from a frame that is right."""
+
+    def __init__(self, picture: Picture, points: Points, kinds: list[str]) -> None:
+        """picture: RGB (H, W, 3) of the frame on which the outline (N, 8) is right."""
+        self._kinds = kinds
+        self._picture, self._points = picture, points
+        self._first = points
+        self._like = self._inside(picture, points)
+
+    def on(self, picture: Picture) -> Carried:
+        """The outline on the next frame, in either direction of time; the one before where it stops."""
+        crop = _box(self._points, picture.shape)
+        if crop is None:
+            return Carried(self._points, 0.0, "The outline has left the picture.")
+        left, top, right, bottom = crop
+        before, after = (_grey(p[top:bottom, left:right]) for p in (self._picture, picture))
+        places = self._features(picture.shape) - (left, top)
+        if len(places) < 8:
+            return Carried(self._points, 0.0, "Too little of the outline is in the picture to follow it.")
+        moved, believed = _followed(before, after, places)
+        if believed.mean() < ENOUGH or believed.sum() < 8:
+            return Carried(self._points, float(believed.mean()), "What is inside changes too much to be followed.")
+        start, end = places[believed] + (left, top), moved[believed] + (left, top)
+        warp, kept = cv2.estimateAffinePartial2D(start, end, method=cv2.RANSAC, ransacReprojThreshold=3.0)
+        if warp is None or kept.mean() < 0.5:
+            return Carried(self._points, 0.0, "The parts inside move apart; draw them as outlines of their own.")
+        points = self._gone_along(np.asarray(warp, np.float64), start, end)
+        snapped = snap(picture, points, [], self._kinds, SEEK, PULL)
+        if not snapped.reason:
+            points = snapped.points
+        unlike = self._unlikeness(picture, points)
+        size = np.sqrt(abs(signed_area(points) / max(abs(signed_area(self._points)), 1e-9)))
+        sure = float(believed.mean() * max(1 - unlike / (2 * UNLIKE), 0.0) * max(snapped.found, 0.2))
+        if unlike > UNLIKE:
+            return Carried(self._points, sure, "What is inside no longer looks as it did; something may cover it.")
+        if snapped.reason:
+            return Carried(self._points, sure, "The edge cannot be seen any more.")
+        if not 0.8 < size < 1.25:
+            return Carried(self._points, sure, "The outline would change its size too fast.")
+        self._picture, self._points = picture, points
+        return Carried(points, sure)
+
+    def _features(self, shape: tuple[int, ...]) -> Array:
+        """Places just inside the edge that lie in the picture, (M, 2)."""
+        along = normals_of(self._points, list(range(len(self._points))), SPACING)
+        inside = np.concatenate([along.places - along.outward * depth for depth in DEPTHS])
+        area = shapely.make_valid(shapely.Polygon(flatten(self._points, 0.2)), method="structure", keep_collapsed=False)
+        keeps = shapely.contains_xy(shapely.buffer(area, -1.5), inside)
+        seen = ((inside > 4) & (inside < np.array([shape[1], shape[0]]) - 4)).all(axis=1)
+        good = inside[keeps & seen]
+        return np.asarray(good[:: -(-len(good) // MOST_FEATURES) or 1])
+
+    def _gone_along(self, warp: Array, start: Array, end: Array) -> Points:
+        """The outline moved by the common similarity, and place by place by what is left near it."""
+        turn = warp[:, :2]
+        points = self._points.copy()
+        points[:, :2] = points[:, :2] @ turn.T + warp[:, 2]
+        points[:, 2:4], points[:, 4:6] = points[:, 2:4] @ turn.T, points[:, 4:6] @ turn.T
+        rest = end - (start @ turn.T + warp[:, 2])
+        honest = np.linalg.norm(rest, axis=1) < 3.0
+        along = normals_of(points, list(range(len(points))), SPACING)
+        away = ((along.places[:, None] - end[honest][None]) ** 2).sum(axis=2)
+        weight = np.exp(-away / (2 * NEARBY**2))
+        shift = (weight @ rest[honest]) / (weight.sum(axis=1, keepdims=True) + 0.5)
+        return follow(points, along, along.places + shift, np.ones(len(points), bool), self._kinds)
+
+    def _inside(self, picture: Picture, points: Points) -> tuple[Normals, Array]:
+        along = normals_of(points, list(range(len(points))), SPACING)
+        return along, _colours(picture, along)
+
+    def _unlikeness(self, picture: Picture, points: Points) -> float:
+        """Mean difference of the colours inside from the first frame's at the same parameters, in its range."""
+        along, before = self._like
+        now = normals_at(points, along.segment, along.t)
+        seen = ((now.places > 2) & (now.places < np.array([picture.shape[1], picture.shape[0]]) - 2)).all(axis=1)
+        if not seen.any():
+            return 0.0
+        colours = _colours(picture, now)
+        scale = max(float(np.ptp(before, axis=0).max()), 20.0)
+        return float(np.linalg.norm(colours - before, axis=1)[seen].mean() / scale)
+
+
+def _colours(picture: Picture, along: Normals) -> Array:
+    """Encoded colours a few pixels inside, (M, 3)."""
+    depths = np.array([3.0, 5.0, 7.0])
+    places = along.places[:, None] - along.outward[:, None] * depths[:, None]
+    low = np.maximum(places.min(axis=(0, 1)).astype(int) - 3, 0)
+    high = np.maximum(places.max(axis=(0, 1)).astype(int) + 4, low + 1)
+    part = picture[low[1] : high[1], low[0] : high[0]]
+    if part.size == 0:
+        return np.zeros((len(along.places), 3))
+    return np.asarray(np.sqrt(seen_at(linear_light(part, 1.5), places - low) * 255.0 + 1.0).mean(axis=1), np.float64)
+
+
+def _grey(picture: Picture) -> Picture:
+    return np.asarray(cv2.cvtColor(picture, cv2.COLOR_RGB2GRAY), np.uint8)
+
+
+def _followed(before: Picture, after: Picture, places: Array) -> tuple[Array, NDArray[np.bool_]]:
+    # Pixel centres lie on whole numbers in OpenCV.
+    start = (places - 0.5).astype(np.float32)[:, None]
+    nowhere: Any = None
+    there, found, _ = cv2.calcOpticalFlowPyrLK(before, after, start, nowhere, winSize=WINDOW, maxLevel=LEVELS)
+    back, found_back, _ = cv2.calcOpticalFlowPyrLK(after, before, there, nowhere, winSize=WINDOW, maxLevel=LEVELS)
+    close = np.linalg.norm(back - start, axis=2)[:, 0] < BACK
+    return there[:, 0].astype(np.float64) + 0.5, close & (found[:, 0] > 0) & (found_back[:, 0] > 0)
+
+
+def _box(points: Points, shape: tuple[int, ...]) -> tuple[int, int, int, int] | None:
+    low, high = points[:, :2].min(axis=0) - MARGIN, points[:, :2].max(axis=0) + MARGIN
+    left, top = max(int(low[0]), 0), max(int(low[1]), 0)
+    right, bottom = min(int(high[0]) + 1, shape[1]), min(int(high[1]) + 1, shape[0])
+    return (left, top, right, bottom) if right - left > MARGIN and bottom - top > MARGIN else None

@@ -1,0 +1,53 @@
+"""Edges in a picture, in linear light: where a blurred edge is half covered, linear light changes fastest."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from wiseglove.core.compositing.colour import decode
+
+Layer = NDArray[np.float32]
+ROW = 512
+_LINEAR = (decode(np.arange(256) / 255) * 255).astype(np.float32)
+
+
+def linear_light(picture: NDArray[np.uint8], blur: float) -> Layer:
+    """An RGB picture in linear light, 0..255, calmed by a Gaussian of `blur` pixels against grain; (H, W, 3)."""
+    return np.asarray(cv2.GaussianBlur(cv2.LUT(picture, _LINEAR), (0, 0), blur))
+
+
+def gradients(layer: Layer) -> Layer:
+    """How strongly each pixel of (H, W, 3) changes: the largest channel's gradient, in values a pixel, (H, W)."""
+    strength = np.zeros(layer.shape[:2], np.float32)
+    for channel in cv2.split(layer):
+        across = cv2.Sobel(channel, cv2.CV_32F, 1, 0, scale=0.125)
+        down = cv2.Sobel(channel, cv2.CV_32F, 0, 1, scale=0.125)
+        np.maximum(strength, cv2.magnitude(across, down), out=strength)
+    return strength
+
+
+def seen_at(layer: Layer, places: NDArray[np.float64]) -> Layer:
+    """Values at places (..., 2) of the image plane, bilinear; beyond the border the border's own."""
+    # OpenCV takes no more than 32767 rows or columns, so the places are laid out in rows of ROW.
+    flat = np.zeros((-(-places.size // 2 // ROW) * ROW, 2), np.float32)
+    flat[: places.size // 2] = (places - 0.5).reshape(-1, 2)
+    rows = flat.reshape(-1, ROW, 2)
+    nothing: Any = None
+    seen = cv2.remap(layer, rows, nothing, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+    return np.asarray(
+        seen.reshape(-1, *layer.shape[2:])[: places.size // 2].reshape(*places.shape[:-1], *layer.shape[2:])
+    )
+
+
+def averaged(line: NDArray[np.float64], times: int, closed: bool = False) -> NDArray[np.float64]:
+    """A line (M, ...) calmed along itself by the weights 1/4, 1/2, 1/4; the ends of an open one stay."""
+    for _ in range(times):
+        if closed:
+            line = 0.25 * np.roll(line, 1, axis=0) + 0.5 * line + 0.25 * np.roll(line, -1, axis=0)
+        else:
+            line = np.concatenate([line[:1], 0.25 * line[:-2] + 0.5 * line[1:-1] + 0.25 * line[2:], line[-1:]])
+    return line

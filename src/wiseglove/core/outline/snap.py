@@ -1,0 +1,280 @@
+"""Moving a stretch of an outline to the edge nearby in the picture.
+
+Along normals of the curve, a smooth line of offsets is sought that crosses the clearest edge between what lies
+inside and what lies outside (dynamic programming, as Amini, Weymouth & Jain 1990 do for active contours); the
+outline's points and handles then follow it by least squares.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numba as nb
+import numpy as np
+from numpy.typing import NDArray
+
+from wiseglove.core.geometry.bezier import Points, control_polygon, places_at, signed_area
+from wiseglove.core.outline.edges import averaged, linear_light, seen_at
+
+Array = NDArray[np.float64]
+SPACING = 2.0
+"""Distance of the normals along the curve, in pixels."""
+BLUR = 1.0
+SIDE = 5.0
+"""How far to both sides of an edge colours are compared, in pixels."""
+PLATEAU = 7.0
+"""How far to both sides colours are looked at to tell how much of the edge is covered."""
+FARTHEST = 2.0
+"""Largest correction of a place that is on an edge already, in pixels."""
+STIFF = 0.8
+"""Price of an offset that differs from its neighbour's, per (px / px) squared."""
+PULL = 0.5
+"""By how much an edge at the full radius has to be clearer than one where the curve is."""
+FAINTEST = 0.8
+"""Difference, in roots of linear light (0..16), that edges are measured against at the least; less is grain."""
+CLEAR = 0.10
+"""Contrast of an edge, in shares of how much colours differ around, below which there is no edge."""
+ABOVE_GRAIN = 3.0
+"""How many times the grain the colours of the two sides of an edge have to differ."""
+ENOUGH = 0.5
+"""Share of the stretch that has to lie on a clear edge."""
+
+
+@dataclass(frozen=True)
+class Snapped:
+    """The outline (N, 8) after it, how far its curve moved across itself on the mean, and how much of the stretch has an edge.
+
+    `reason` says in words why nothing was moved, and is empty where it was.
+    """
+
+    points: Points
+    moved: float
+    found: float
+    reason: str = ""
+
+
+@dataclass(frozen=True)
+class Normals:
+    """Places along a stretch (M, 2), unit normals that point outwards (M, 2), and where on the outline they are."""
+
+    places: Array
+    outward: Array
+    segment: NDArray[np.int64]
+    t: Array
+
+
+def normals_of(points: Points, segments: list[int], spacing: float = SPACING) -> Normals:
+    """Normals of an outline (N, 8) along some of its segments."""
+    curves = control_polygon(points)[segments]
+    lengths = np.linalg.norm(np.diff(curves, axis=1), axis=2).sum(axis=1)
+    counts = np.maximum((lengths / spacing).astype(int), 2)
+    which = np.repeat(np.arange(len(segments)), counts)
+    t = (np.arange(counts.sum()) - np.repeat(np.cumsum(counts) - counts, counts) + 0.5) / counts[which]
+    return normals_at(points, np.asarray(segments)[which], t)
+
+
+def normals_at(points: Points, segment: NDArray[np.int64], t: Array) -> Normals:
+    """Normals of an outline (N, 8) on segments (M,) at t (M,)."""
+    places, way = places_at(points, segment, t)
+    turned = np.stack([way[:, 1], -way[:, 0]], 1) * (1 if signed_area(points) > 0 else -1)
+    outward = turned / np.maximum(np.linalg.norm(turned, axis=1, keepdims=True), 1e-9)
+    return Normals(places, outward, segment, t)
+
+
+def snap(
+    picture: NDArray[np.uint8], points: Points, chosen: list[int], kinds: list[str], radius: float, pull: float = PULL
+) -> Snapped:
+    """Move the stretch between chosen points (all: the whole outline) onto the edge within `radius` pixels.
+
+    picture: RGB (H, W, 3), encoded; points (N, 8). `pull` is what an edge at the full radius has to be clearer than
+    one where the curve is. Where the edge is not clear the curve follows its neighbourhood. Not moved, with a reason, where there is no edge to move to.
+    """
+    segments = stretch_between(len(points), chosen)
+    left, top, part = _crop(picture, points, radius + 2 * SIDE + 4)
+    if part.size == 0:
+        return Snapped(points, 0.0, 0.0, "The stretch lies outside the picture.")
+    here = points.copy()
+    here[:, :2] -= (left, top)
+    light = linear_light(part, BLUR)
+    # By the square root dark edges count about as much as bright ones.
+    layer = np.sqrt(light + 1.0)
+    movable = np.zeros(len(points), bool)
+    movable[[k for i in segments for k in (i, (i + 1) % len(points))]] = True
+    moved, share = here, 0.0
+    for reach, step, colour in ((radius, 0.5, 1.0), (min(radius, 6.0), 0.25, 0.0)):
+        along = normals_of(moved, segments)
+        offsets, contrast = _offsets(layer, along, reach, step, colour, pull, len(segments) == len(points))
+        share = float((contrast > CLEAR).mean())
+        if share < ENOUGH:
+            return Snapped(points, 0.0, share, "There is no clear edge along this stretch within the radius.")
+        clear = np.clip(contrast / (2 * CLEAR), 0.02, 1.0)
+        moved = follow(moved, along, along.places + along.outward * offsets[:, None], movable, kinds, clear)
+    along = normals_of(moved, segments)
+    offsets, clear = _half_covered(light, along, len(segments) == len(points))
+    moved = follow(moved, along, along.places + along.outward * offsets[:, None], movable, kinds, clear)
+    before = normals_of(here, segments)
+    change = places_at(moved, before.segment, before.t)[0] - before.places
+    out = moved.copy()
+    out[:, :2] += (left, top)
+    return Snapped(out, float(np.abs((change * before.outward).sum(axis=1)).mean()), share)
+
+
+def stretch_between(count: int, chosen: list[int]) -> list[int]:
+    """Segments of an outline whose two ends are chosen; all of them where no two neighbours are."""
+    wanted = set(chosen)
+    between = [i for i in range(count) if i in wanted and (i + 1) % count in wanted]
+    return between or list(range(count))
+
+
+def _crop(picture: NDArray[np.uint8], points: Points, margin: float) -> tuple[int, int, NDArray[np.uint8]]:
+    low, high = points[:, :2].min(axis=0) - margin, points[:, :2].max(axis=0) + margin
+    left, top = (max(int(v), 0) for v in low)
+    right, bottom = (int(v) + 1 for v in high)
+    return left, top, picture[top : max(bottom, top), left : max(right, left)]
+
+
+def _offsets(
+    layer: NDArray[np.float32], along: Normals, reach: float, step: float, colour: float, pull: float, closed: bool
+) -> tuple[Array, Array]:
+    """For each normal the offset of its edge, and how clear that edge is."""
+    far = reach + SIDE
+    ticks = np.arange(-far, far + step / 2, step)
+    seen = seen_at(layer, along.places[:, None] + along.outward[:, None] * ticks[:, None]).astype(np.float64)
+    side = round(SIDE / step)
+    short = max(round(1.0 / step), 1)
+    total = np.cumsum(np.concatenate([np.zeros_like(seen[:, :1]), seen], axis=1), axis=1)
+    inner = (total[:, side : -side - 1] - total[:, : -2 * side - 1]) / side
+    outer = (total[:, 2 * side + 1 :] - total[:, side + 1 : -side]) / side
+    edge = seen[:, side + short : len(ticks) - side + short] - seen[:, side - short : len(ticks) - side - short]
+    scale = max(float(np.percentile(np.abs(outer - inner).max(axis=2), 90)), FAINTEST)
+    contrast = np.linalg.norm(edge, axis=2) / scale
+    score = np.minimum(contrast, 1.0) + 0.3 * np.minimum(np.linalg.norm(outer - inner, axis=2) / scale, 1.0)
+    if colour:
+        # What lies well inside now tells what the inside looks like, along the curve; so does the outside.
+        deep = averaged(seen[:, 2 : 2 + side].mean(axis=1), 12, closed)
+        beyond = averaged(seen[:, -2 - side : -2].mean(axis=1), 12, closed)
+        away = np.linalg.norm(inner - deep[:, None], axis=2) + np.linalg.norm(outer - beyond[:, None], axis=2)
+        score = score - colour * 0.5 * np.minimum(away / scale, 2.0)
+    size = score.shape[1]
+    score = score - pull * np.linspace(-1, 1, size) ** 2
+    best = _best_line(score, STIFF * (step / SPACING) ** 2 * 4, closed)
+    rows = np.arange(len(best))
+    offsets = (best - (size - 1) / 2) * step
+    # A parabola through the three nearest values of contrast finds the crest between the ticks.
+    inside = np.clip(best, 1, size - 2)
+    a, b, c = contrast[rows, inside - 1], contrast[rows, inside], contrast[rows, inside + 1]
+    bend = a - 2 * b + c
+    offsets = (
+        offsets + np.clip(np.where(bend < -1e-6, 0.5 * (a - c) / np.where(bend < -1e-6, bend, 1), 0), -0.5, 0.5) * step
+    )
+    # An edge is where both sides differ by more than grain makes them: grain is what pixels two apart do not share.
+    apart = round(2.0 / step)
+    grain = np.linalg.norm(seen[:, apart:-apart] - (seen[:, : -2 * apart] + seen[:, 2 * apart :]) / 2, axis=2)
+    stands_out = np.linalg.norm(outer - inner, axis=2)[rows, best] > ABOVE_GRAIN * np.median(grain)
+    return offsets, np.where(stands_out, contrast[rows, best], 0.0)
+
+
+def _half_covered(light: NDArray[np.float32], along: Normals, closed: bool) -> tuple[Array, Array]:
+    """Offsets (M,) and how far each is to be believed (0..1), to where what is inside covers half, also where motion or defocus has blurred the edge.
+
+    Between the colours well inside and well outside a pixel's share of the inside is a coverage, in linear light; the
+    sum of coverages across the edge is where it lies (the zeroth moment, as Tabatabai & Mitchell 1984 use them).
+    """
+    ticks = np.arange(-PLATEAU, PLATEAU + 0.25, 0.5)
+    seen = seen_at(light, along.places[:, None] + along.outward[:, None] * ticks[:, None]).astype(np.float64)
+    flat = 6
+    inner = averaged(seen[:, :flat].mean(axis=1), 3, closed)
+    outer = averaged(seen[:, -flat:].mean(axis=1), 3, closed)
+    axis = inner - outer
+    square = (axis**2).sum(axis=1)
+    cover = ((seen - outer[:, None]) * axis[:, None]).sum(axis=2) / np.maximum(square, 1e-3)[:, None]
+    offsets = (np.clip(cover[:, flat:-flat], -0.2, 1.2) - 0.5).sum(axis=1) * 0.5
+    weight = square / (square + np.median(square) * 0.05 + 4.0)
+    return np.clip(averaged(offsets * weight, 3, closed), -FARTHEST, FARTHEST), np.maximum(weight, 0.02)
+
+
+@nb.njit(cache=True)
+def _best_line(score, stiff, closed):  # type: ignore[no-untyped-def]
+    """Indices (M,) of the line through score (M, K) with the largest sum, less `stiff` times each step squared."""
+    rows, size = score.shape
+    most = 4
+    turns = 2 if closed else 1
+    total = np.zeros(size)
+    came = np.zeros((rows * turns, size), np.int16)
+    for row in range(rows * turns):
+        now = np.empty(size)
+        for k in range(size):
+            best, where = -1e18, k
+            for j in range(max(k - most, 0), min(k + most + 1, size)):
+                value = total[j] - stiff * (k - j) * (k - j)
+                if value > best:
+                    best, where = value, j
+            now[k] = best + score[row % rows, k]
+            came[row, k] = where
+        total = now
+    out = np.empty(rows, np.int64)
+    k = int(np.argmax(total))
+    for row in range(rows * turns - 1, -1, -1):
+        if closed:
+            # Of two rounds the middle half of each counts least at a seam: the second round's first half and the
+            # first round's second half.
+            if rows // 2 <= row < rows // 2 + rows:
+                out[row % rows] = k
+        else:
+            out[row] = k
+        k = came[row, k]
+    return out
+
+
+def follow(
+    points: Points,
+    along: Normals,
+    targets: Array,
+    movable: NDArray[np.bool_],
+    kinds: list[str],
+    weights: Array | None = None,
+) -> Points:
+    """The outline (N, 8) whose curve runs through targets (M, 2) at the parameters of `along`, by least squares.
+
+    Only movable points and their handles move, `weights` (M,) say how much each target counts; handles would rather stay as they are, those of corners and of
+    smooth points keep to their kind.
+    """
+    count = len(points)
+    t, s = along.t, 1 - along.t
+    start, end = along.segment, (along.segment + 1) % count
+    # A point carries its handles along, so the curve moves by (w0 + w1) of one end and (w2 + w3) of the other.
+    design = np.zeros((len(t), 3 * count))
+    rows = np.arange(len(t))
+    w = (s**3, 3 * s * s * t, 3 * s * t * t, t**3)
+    design[rows, start] += w[0] + w[1]
+    design[rows, end] += w[2] + w[3]
+    design[rows, 2 * count + start] += w[1]
+    design[rows, count + end] += w[2]
+    handles = np.linalg.norm(points[:, 2:6].reshape(count, 2, 2), axis=2)
+    free = np.concatenate([movable, movable & (handles[:, 0] > 1e-6), movable & (handles[:, 1] > 1e-6)])
+    loose = np.concatenate([np.full(count, 1e-3), np.full(2 * count, 0.12)]) * max(len(t) / max(count, 1), 1.0)
+    kept = design[:, free]
+    heavy = kept if weights is None else kept * weights[:, None]
+    matrix = kept.T @ heavy + np.diag(loose[free])
+    change = np.zeros((3 * count, 2))
+    change[free] = np.linalg.solve(matrix, heavy.T @ (targets - along.places))
+    out = points.copy()
+    out[:, :2] += change[:count]
+    out[:, 2:4] += change[count : 2 * count]
+    out[:, 4:6] += change[2 * count :]
+    for i in np.flatnonzero(movable):
+        if kinds[i] == "smooth":
+            _line_up(out[i])
+    return out
+
+
+def _line_up(point: Array) -> None:
+    """Bring a smooth point's two handles into one line again, each with its length."""
+    incoming, outgoing = np.linalg.norm(point[2:4]), np.linalg.norm(point[4:6])
+    if incoming < 1e-6 or outgoing < 1e-6:
+        return
+    way = point[4:6] / outgoing - point[2:4] / incoming
+    length = float(np.linalg.norm(way))
+    if length > 1e-6:
+        point[2:4] = -way / length * incoming
+        point[4:6] = way / length * outgoing
