@@ -68,7 +68,7 @@ def test_changing_a_shape_on_a_frame_without_key_makes_one_and_leaves_the_others
     assert [k.frame for k in hand(changed).keys] == [1001, 1006, 1011]
     assert hand(changed).keys[0] == hand(before).keys[0]
     assert hand(changed).keys[2] == hand(before).keys[1]
-    assert hand(changed).keys[1].points[0] == (1, 2, 0, 0, 0, 0)
+    assert hand(changed).keys[1].points[0] == (1, 2, 0, 0, 0, 0, 0, 0)
     between = points_at(hand(before), [1006])[0][1:]
     assert np.allclose(hand(changed).keys[1].points[1:], between)
 
@@ -110,9 +110,9 @@ def test_a_corner_has_no_handles_and_a_smooth_point_has_them_in_line() -> None:
     shot = after(
         shot_with_hand_and_pane(), SetPointKind(type="set-point-kind", outline=HAND, indices=[2], kind="corner")
     )
-    assert hand(shot).keys[0].points[2][2:] == (0, 0, 0, 0)
+    assert hand(shot).keys[0].points[2][2:6] == (0, 0, 0, 0)
     shot = after(shot, SetPointKind(type="set-point-kind", outline=HAND, indices=[2], kind="smooth"))
-    _, _, ix, iy, ox, oy = hand(shot).keys[0].points[2]
+    _, _, ix, iy, ox, oy, *_ = hand(shot).keys[0].points[2]
     assert ix * oy - iy * ox == pytest.approx(0, abs=1e-9)
     assert ix * ox + iy * oy < 0
 
@@ -283,24 +283,26 @@ def test_reach_says_which_keys_a_moved_outline_touches(reach: str, touched: set[
     moved = after(before, nudged(before, 1008, reach, EVERY))
     for old, new in zip(hand(before).keys, hand(moved).keys, strict=True):
         step = np.array(new.points) - np.array(old.points)
-        expected = (4, -2, 0, 0, 0, 0) if old.frame in touched else (0,) * 6
+        expected = (4, -2, 0, 0, 0, 0, 0, 0) if old.frame in touched else (0,) * 8
         assert np.allclose(step, expected)
 
 
 def test_a_changed_point_goes_with_the_outline_when_it_turns() -> None:
-    square = np.array([[10, 10, 0, 0, 3, 0], [30, 10, 0, 0, 0, 0], [30, 30, 0, 0, 0, 0], [10, 30, 0, 0, 0, 0.0]])
+    square = np.zeros((4, 8))
+    square[:, :2] = [[10, 10], [30, 10], [30, 30], [10, 30]]
+    square[0, 4] = 3
     quarter = square.copy()
     quarter[:, 0], quarter[:, 1] = 40 - square[:, 1], square[:, 0]  # turned by 90 degrees about (20, 20)
     quarter[:, 4], quarter[:, 5] = -square[:, 5], square[:, 4]
     outline = hand(shot_with_hand_and_pane()).model_copy(update={"kinds": ["free"] * 4})
     turned = with_shape(with_key(with_key(outline, 1001, square), 1010, quarter), 1001, square + _only_first(), "all")
-    assert np.allclose(key_points(turned.keys[0])[0], (15, 10, 0, 0, 3, 2))
-    assert np.allclose(key_points(turned.keys[1])[0], (30, 15, 0, 0, -2, 3))
+    assert np.allclose(key_points(turned.keys[0])[0], (15, 10, 0, 0, 3, 2, 0, 0))
+    assert np.allclose(key_points(turned.keys[1])[0], (30, 15, 0, 0, -2, 3, 0, 0))
 
 
 def _only_first() -> np.ndarray:
-    change = np.zeros((4, 6))
-    change[0] = (5, 0, 0, 0, 0, 2)
+    change = np.zeros((4, 8))
+    change[0] = (5, 0, 0, 0, 0, 2, 0, 0)
     return change
 
 

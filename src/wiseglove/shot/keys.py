@@ -2,18 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
-from typing import Literal, TypeVar
+from collections.abc import Callable, Iterable, Sequence
+from typing import Any, Literal
 
 import numpy as np
+from pydantic import Field
 
 from wiseglove.core.geometry.bezier import Points
 from wiseglove.core.geometry.similarity import turn_and_scale
 from wiseglove.shot.errors import EditError
 from wiseglove.shot.evaluate import key_points, points_at
-from wiseglove.shot.model import Ease, Key, Outline, Pane, PaneKey, Plate, Point
+from wiseglove.shot.model import Curve, Key, Outline, Pane, PaneKey, Plate, Point, Strict
 
-K = TypeVar("K", Key, PaneKey)
 Animated = Outline | Pane
 
 
@@ -27,27 +27,70 @@ def check_frame(plate: Plate, frame: int) -> None:
 
 
 def shape_at(element: Animated, frame: int) -> Points:
-    """The element's points on a frame, (N, 6): the key's own numbers where there is a key."""
+    """The element's points on a frame, (N, 8): the key's own numbers where there is a key."""
     return np.asarray(points_at(element, [frame])[0])
+
+
+def with_key_list(element: Animated, keys: Sequence[Key | PaneKey]) -> Animated:
+    """The element with other keys; a pivot keeps its place on the outline where the first key becomes another."""
+    changed = element.model_copy(update={"keys": list(keys)})
+    if not isinstance(element, Outline) or element.pivot is None or not keys:
+        return changed
+    old, new = key_points(element.keys[0]), key_points(keys[0])
+    if len(old) != len(new):
+        return changed
+    turn = similarity(old, new)
+    place = complex(*element.pivot) - centre(old)
+    moved = centre(new) + turn * place
+    return changed.model_copy(update={"pivot": (moved.real, moved.imag)})
+
+
+def centre(points: Points) -> complex:
+    """The mean of an outline's points, as x + iy."""
+    return complex(*points[:, :2].mean(axis=0))
 
 
 def with_key(element: Animated, frame: int, points: Points) -> Animated:
     """The element with a key of that shape on a frame; a new key takes over its stretch's ease."""
-    earlier = [k.ease for k in element.keys if k.frame <= frame]
-    ease: Ease = earlier[-1] if earlier else "smooth"
+    here = next((k for k in element.keys if k.frame == frame), None)
+    earlier = [k for k in element.keys if k.frame <= frame]
     if isinstance(element, Outline):
-        key = Key(frame=frame, points=as_points(points), ease=ease)
-        return element.model_copy(update={"keys": _put(element.keys, key)})
-    corners = tuple((float(p[0]), float(p[1])) for p in points)
-    pane_key = PaneKey(frame=frame, corners=corners, ease=ease)  # type: ignore[arg-type]
-    return element.model_copy(update={"keys": _put(element.keys, pane_key)})
+        values: dict[str, Any] = {"frame": frame, "points": as_points(points)}
+        source: Key | PaneKey = Key(frame=frame, points=[])
+    else:
+        values = {"frame": frame, "corners": tuple((float(p[0]), float(p[1])) for p in points)}
+        source = element.keys[0].model_copy(update={"ease": "smooth", "curve": None})
+    if here is not None:
+        source = here
+    elif earlier:
+        source = source.model_copy(update={"ease": earlier[-1].ease, "curve": earlier[-1].curve})
+    key = source.model_copy(update=values)
+    return with_key_list(element, sorted([k for k in element.keys if k.frame != frame] + [key], key=_frame))
 
 
-Reach = Literal["frame", "all", "onward"]
-"""How far an edit on a frame goes: that frame alone, all keys, or it and all later keys."""
+def _frame(key: Key | PaneKey) -> int:
+    return key.frame
 
 
-def with_shape(element: Animated, frame: int, shape: Points, reach: Reach) -> Animated:
+Reach = Literal["frame", "all", "onward", "range"]
+"""How far an edit on a frame goes: that frame alone, all keys, it and all later keys, or a range of frames."""
+
+
+class Range(Strict):
+    """Frames in which an edit counts whole, and over how many frames beyond both ends it dies away."""
+
+    first: int
+    last: int
+    soft: int = Field(default=0, ge=0, le=10_000)
+
+    def share(self, frame: int) -> float:
+        """How much of an edit a frame gets, 0..1, falling smoothly (a cubic without slope at its ends)."""
+        away = max(self.first - frame, frame - self.last, 0)
+        t = min(away / (self.soft + 1), 1.0)
+        return 1 - t * t * (3 - 2 * t)
+
+
+def with_shape(element: Animated, frame: int, shape: Points, reach: Reach, within: Range | None = None) -> Animated:
     """The element with a key of that shape on a frame, and its other keys in reach changed likewise.
 
     Where the whole was moved, other keys move by as much. Any other change goes with the outline: it is turned
@@ -58,28 +101,40 @@ def with_shape(element: Animated, frame: int, shape: Points, reach: Reach) -> An
     whole = np.ptp(change[:, :2], axis=0).max() < 1e-9 and np.abs(change[:, 2:]).max(initial=0.0) < 1e-9
     changed = with_key(element, frame, shape)
     for key in element.keys:
-        if key.frame == frame or reach == "frame" or (reach == "onward" and key.frame < frame):
+        share = _share(key.frame, frame, reach, within)
+        if key.frame == frame or share == 0.0:
             continue
         there = key_points(key)
         turned = change if whole else _turned(change, before, there)
-        changed = with_key(changed, key.frame, there + turned)
+        moved = there + share * turned
+        moved[:, 6:] = np.maximum(moved[:, 6:], 0.0)
+        changed = with_key(changed, key.frame, moved)
     return changed
 
 
-def _turned(change: Points, before: Points, there: Points) -> Points:
+def _share(there: int, frame: int, reach: Reach, within: Range | None) -> float:
+    if reach == "range":
+        return within.share(there) if within else 0.0
+    return float(reach == "all" or (reach == "onward" and there >= frame))
+
+
+def similarity(before: Points, there: Points) -> complex:
+    """Turn and scale from one shape (N, 8) to another as one complex factor (Umeyama 1991)."""
     source, target = (p[:, 0] + 1j * p[:, 1] for p in (before, there))
     angle, log_scale = turn_and_scale(source - source.mean(), target - target.mean())
-    vectors = (change[:, 0::2] + 1j * change[:, 1::2]) * np.exp(log_scale + 1j * angle)
-    return np.stack([vectors.real, vectors.imag], axis=-1).reshape(change.shape)
+    return complex(np.exp(log_scale + 1j * angle))
+
+
+def _turned(change: Points, before: Points, there: Points) -> Points:
+    out = change.copy()
+    vectors = (change[:, 0:6:2] + 1j * change[:, 1:6:2]) * similarity(before, there)
+    out[:, 0:6:2], out[:, 1:6:2] = vectors.real, vectors.imag
+    return out
 
 
 def as_points(shape: Points) -> list[Point]:
-    """An array (N, 6) as a key's points."""
-    return [(float(x), float(y), float(a), float(b), float(c), float(d)) for x, y, a, b, c, d in shape]
-
-
-def _put(keys: list[K], key: K) -> list[K]:
-    return sorted([k for k in keys if k.frame != key.frame] + [key], key=lambda k: k.frame)
+    """An array (N, 8) as a key's points."""
+    return [tuple(map(float, row)) for row in shape]  # type: ignore[misc]
 
 
 def without_keys(element: Animated, frames: Iterable[int], what: str) -> Animated:
@@ -93,27 +148,29 @@ def without_keys(element: Animated, frames: Iterable[int], what: str) -> Animate
         raise EditError(
             f"“{what}” needs at least one key, so its last one stays. To be rid of it, delete the whole thing instead."
         )
-    return element.model_copy(update={"keys": kept})
+    return with_key_list(element, kept)
 
 
-def with_keys_moved(element: Animated, frames: Iterable[int], by: int, plate: Plate) -> Animated:
-    """The element with some keys shifted in time; a key that one lands on gives way to it."""
+def with_keys_moved(
+    element: Animated, frames: Iterable[int], to: Callable[[int], int], plate: Plate, copied: bool = False
+) -> Animated:
+    """The element with some keys put (or copied) to other frames; a key that one lands on gives way to it."""
     moving = set(frames)
-    missing = moving - {k.frame for k in element.keys}
-    if missing or not moving:
+    if moving - {k.frame for k in element.keys} or not moving:
         raise EditError("There is no key to move there. Nothing was changed.")
-    moved = [k.model_copy(update={"frame": k.frame + by}) for k in element.keys if k.frame in moving]
-    for key in moved:
-        check_frame(plate, key.frame)
-    taken = {k.frame for k in moved}
-    kept = [k for k in element.keys if k.frame not in moving and k.frame not in taken]
-    return element.model_copy(update={"keys": sorted(kept + moved, key=lambda k: k.frame)})
+    placed: dict[int, Key | PaneKey] = {}
+    for key in element.keys:
+        if key.frame in moving:
+            check_frame(plate, to(key.frame))
+            placed[to(key.frame)] = key.model_copy(update={"frame": to(key.frame)})
+    kept = [k for k in element.keys if (copied or k.frame not in moving) and k.frame not in placed]
+    return with_key_list(element, sorted([*kept, *placed.values()], key=_frame))
 
 
-def with_ease(element: Animated, frames: Iterable[int], ease: str) -> Animated:
+def with_ease(element: Animated, frames: Iterable[int], ease: str, curve: Curve | None) -> Animated:
     """The element with the stretches after these keys eased so."""
     wanted = set(frames)
     if not wanted & {k.frame for k in element.keys}:
         raise EditError("There is no key on that frame. Nothing was changed.")
-    keys = [k.model_copy(update={"ease": ease}) if k.frame in wanted else k for k in element.keys]
-    return element.model_copy(update={"keys": keys})
+    how = {"ease": ease, "curve": curve if ease == "curve" else None}
+    return with_key_list(element, [k.model_copy(update=how) if k.frame in wanted else k for k in element.keys])

@@ -6,10 +6,10 @@ Frames carry the plate's own numbers; positions and distances are in plate pixel
 from __future__ import annotations
 
 from fractions import Fraction
-from typing import Annotated, Literal, TypeVar
+from typing import Annotated, Any, Literal, TypeVar
 from uuid import uuid4
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, BeforeValidator, ConfigDict, Field
 
 FAR = 100_000.0
 """Farthest coordinate that is taken, in pixels: well beyond any plate, well within float precision."""
@@ -19,15 +19,28 @@ Corner = Annotated[tuple[Coordinate, Coordinate], Field(strict=False)]
 """x, y. Lax, as the tuples below, only in that a JSON list will do; the numbers stay strict."""
 Corners = Annotated[tuple[Corner, Corner, Corner, Corner], Field(strict=False)]
 """Top left, top right, bottom right, bottom left of the insert."""
+Width = Annotated[float, Field(allow_inf_nan=False, ge=0, le=500)]
+
+
+def _with_hard_edge(point: Any) -> Any:
+    return [*point, 0.0, 0.0] if isinstance(point, list | tuple) and len(point) == 6 else point
+
+
 Point = Annotated[
-    tuple[Coordinate, Coordinate, Coordinate, Coordinate, Coordinate, Coordinate],
+    tuple[Coordinate, Coordinate, Coordinate, Coordinate, Coordinate, Coordinate, Width, Width],
     Field(strict=False),
+    BeforeValidator(_with_hard_edge),
 ]
-"""x, y, incoming handle dx, dy, outgoing handle dx, dy."""
+"""x, y, incoming handle dx, dy, outgoing handle dx, dy, soft edge inwards and outwards (0 where they are left out)."""
 Colour = Annotated[str, Field(pattern=r"^#[0-9a-f]{6}$")]
 Name = Annotated[str, Field(min_length=1, max_length=80)]
 PointKind = Literal["corner", "smooth", "free"]
-Ease = Literal["smooth", "linear", "hold"]
+Ease = Literal["smooth", "linear", "hold", "curve"]
+Share = Annotated[float, Field(allow_inf_nan=False, ge=0, le=1)]
+Progress = Annotated[float, Field(allow_inf_nan=False, ge=-4, le=4)]
+Curve = Annotated[tuple[Share, Progress, Share, Progress], Field(strict=False)]
+"""Control points x1, y1, x2, y2 of an easing curve, as in CSS: x is time, y is progress."""
+Fade = Annotated[int, Field(ge=0, le=1000)]
 ElementId = Annotated[str, Field(pattern=r"^[a-z0-9]{1,32}$")]
 
 
@@ -71,6 +84,9 @@ class Key(Strict):
     frame: int
     points: list[Point]
     ease: Ease = "smooth"
+    curve: Curve | None = None
+    turns: Annotated[int, Field(ge=-20, le=20)] = 0
+    """Whole turns on the way to the next key, on top of the shorter way round."""
 
 
 class PaneKey(Strict):
@@ -79,6 +95,7 @@ class PaneKey(Strict):
     frame: int
     corners: Corners
     ease: Ease = "smooth"
+    curve: Curve | None = None
 
 
 class Insert(Strict):
@@ -99,8 +116,31 @@ class Settings(Strict):
     depth: list[ElementId] = []
 
 
-class Cover(Strict):
-    """Something that stays in front. Not there before `first` nor after `last`; None means the plate's ends."""
+class Spanned(Strict):
+    """What is there from `first` to `last` only (None means the plate's ends), fading at both ends if wanted."""
+
+    first: int | None = None
+    last: int | None = None
+    fade_in: Fade = 0
+    fade_out: Fade = 0
+
+    def present(self, frame: int) -> bool:
+        """Whether it is there on a frame."""
+        return (self.first is None or frame >= self.first) and (self.last is None or frame <= self.last)
+
+    def strength(self, frame: int, plate: Plate) -> float:
+        """How much of it is there, 0..1: a fade over n frames begins at 1 / (n + 1) on the first one."""
+        if not self.present(frame):
+            return 0.0
+        first = plate.first if self.first is None else self.first
+        last = plate.last if self.last is None else self.last
+        coming = (frame - first + 1) / (self.fade_in + 1)
+        going = (last - frame + 1) / (self.fade_out + 1)
+        return min(coming, going, 1.0)
+
+
+class Cover(Spanned):
+    """Something that stays in front; its outlines add, cut and limit in their order."""
 
     kind: Literal["cover"] = "cover"
     id: ElementId
@@ -108,16 +148,28 @@ class Cover(Strict):
     colour: Colour
     shown: bool = True
     locked: bool = False
-    first: int | None = None
-    last: int | None = None
+    group: ElementId | None = None
+    grow: Annotated[float, Field(allow_inf_nan=False, ge=-100, le=100)] = 0.0
+    """Pixels by which its matte grows, or shrinks where negative."""
+    shutter: Annotated[float, Field(allow_inf_nan=False, ge=0, le=720)] = 0.0
+    """Shutter angle of its motion blur in degrees; 0 for none."""
+    phase: Annotated[float, Field(allow_inf_nan=False, ge=-360, le=360)] = 0.0
+    """Shift of the exposure from the frame, in degrees of the shutter."""
     outlines: list[ElementId] = []
 
-    def present(self, frame: int) -> bool:
-        """Whether the cover is there on a frame."""
-        return (self.first is None or frame >= self.first) and (self.last is None or frame <= self.last)
+
+class Group(Strict):
+    """Covers that belong together, as the fingers of a hand; they follow each other in depth."""
+
+    kind: Literal["group"] = "group"
+    id: ElementId
+    name: Name
+    shown: bool = True
+    locked: bool = False
+    folded: bool = False
 
 
-class Outline(Strict):
+class Outline(Spanned):
     """One animated closed curve of a cover; all keys have as many points as `kinds`."""
 
     kind: Literal["outline"] = "outline"
@@ -126,6 +178,8 @@ class Outline(Strict):
     mode: Literal["adds", "cuts", "limits"] = "adds"
     kinds: list[PointKind]
     keys: list[Key]
+    pivot: Corner | None = None
+    """Where it turns about between keys, as a place at the first key; None for its centre."""
 
 
 class Pane(Strict):
@@ -142,8 +196,8 @@ class Pane(Strict):
     keys: list[PaneKey]
 
 
-Element = Annotated[Settings | Cover | Outline | Pane, Field(discriminator="kind")]
-E = TypeVar("E", Cover, Outline, Pane)
+Element = Annotated[Settings | Cover | Group | Outline | Pane, Field(discriminator="kind")]
+E = TypeVar("E", Cover, Group, Outline, Pane)
 
 
 class Shot(BaseModel):
@@ -175,6 +229,20 @@ class Shot(BaseModel):
     def panes(self) -> list[Pane]:
         """Panes from near to far."""
         return [e for e in map(self.elements.get, self.settings.depth) if isinstance(e, Pane)]
+
+    def group_of(self, cover: Cover) -> Group | None:
+        """The group that a cover belongs to."""
+        return self.find(cover.group, Group) if cover.group else None
+
+    def is_shown(self, thing: Cover | Pane) -> bool:
+        """Whether a cover or pane, and the group that it is in, is shown."""
+        group = self.group_of(thing) if isinstance(thing, Cover) else None
+        return thing.shown and (group is None or group.shown)
+
+    def is_locked(self, thing: Cover | Pane) -> bool:
+        """Whether a cover or pane, or the group that it is in, is locked."""
+        group = self.group_of(thing) if isinstance(thing, Cover) else None
+        return thing.locked or (group is not None and group.locked)
 
     def outlines_of(self, cover: Cover) -> list[Outline]:
         """A cover's outlines in the order in which they add, cut and limit."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 from typing import Literal, Protocol
 
 import numpy as np
@@ -11,12 +12,15 @@ from numpy.typing import NDArray
 from wiseglove.core.compositing import colour, over, pane
 from wiseglove.core.geometry.bezier import Points
 from wiseglove.core.geometry.homography import DegenerateQuadError
-from wiseglove.core.matte.combine import cover_matte
-from wiseglove.core.matte.coverage import Box, Matte, box_of, coverage, unite
+from wiseglove.core.matte import shutter
+from wiseglove.core.matte.combine import Part, cover_matte, reach_box
+from wiseglove.core.matte.coverage import Box, Matte, box_of, coverage
 from wiseglove.shot.evaluate import corners_at, points_at
-from wiseglove.shot.model import Cover, Insert, Pane, Plate, Shot
+from wiseglove.shot.model import Cover, Insert, Outline, Pane, Plate, Shot
 
 Look = Literal["plate", "matte", "cutout", "composite"]
+Style = Literal["plain", "tint", "edges"]
+TINT = 0.55
 Bytes = NDArray[np.uint8]
 Override = Mapping[str, Points]
 """Points of outlines (or corners of panes, as points) that are just being dragged."""
@@ -34,6 +38,18 @@ class Pictures(Protocol):
         ...
 
 
+@dataclass(frozen=True)
+class Manner:
+    """How a look is shown: which covers count (None: all that are shown), the matte's style, the cut-out's ground."""
+
+    only: frozenset[str] | None = None
+    style: Style = "plain"
+    ground: str = "checks"
+
+
+EVERYTHING = Manner()
+
+
 class FrameScene:
     """A shot on one frame at one scale; keeps what does not change while something is dragged.
 
@@ -41,19 +57,27 @@ class FrameScene:
     """
 
     def __init__(
-        self, shot: Shot, frame: int, pictures: Pictures, scale: float = 1.0, samples: int = pane.FINAL
+        self,
+        shot: Shot,
+        frame: int,
+        pictures: Pictures,
+        scale: float = 1.0,
+        samples: int = pane.FINAL,
+        manner: Manner = EVERYTHING,
     ) -> None:
-        self.shot, self.frame, self.scale, self.samples = shot, frame, scale, samples
+        self.shot, self.frame, self.scale, self.samples, self.manner = shot, frame, scale, samples, manner
         self.width, self.height = size_at(shot.plate, scale)
         self.whole = Box(0, 0, self.width, self.height)
         self.linear = shot.settings.mixing == "linear"
         self._pictures = pictures
         self._plate: colour.Picture | None = None
-        self._covers = [c for c in shot.covers if c.shown and c.present(frame)]
+        self._covers = [
+            c
+            for c in shot.covers
+            if shot.is_shown(c) and c.present(frame) and (manner.only is None or c.id in manner.only)
+        ]
         self._panes = [p for p in shot.panes if p.shown]
-        self._points = {
-            outline.id: points_at(outline, [frame])[0] for cover in self._covers for outline in shot.outlines_of(cover)
-        }
+        self._shapes: dict[str, Points] = {}
         self._mattes: dict[str, tuple[Box, Matte]] = {}
         self._laid: dict[str, pane.Laid | None] = {}
 
@@ -66,27 +90,67 @@ class FrameScene:
     def matte(self, box: Box, override: Override | None = None, covers: Sequence[Cover] | None = None) -> Matte:
         """Union of the shown covers' mattes (or of some of them) over a box."""
         wanted = self._covers if covers is None else [c for c in covers if c in self._covers]
-        return unite([self._cover_over(cover, box, override or {}) for cover in wanted], (box.height, box.width))
+        clear = np.ones((box.height, box.width), np.float32)
+        for cover in wanted:
+            part, matte = self._cover_in(cover, box, override or {})
+            if not part.empty:
+                clear[_relative(part, box).slices] *= 1 - matte
+        return 1 - clear
 
-    def _cover_over(self, cover: Cover, box: Box, override: Override) -> Matte:
+    def reach_of(self, element: str, points: Points) -> Box:
+        """The pixels that an outline or a pane with these points on this frame can touch."""
+        outline = self.shot.find(element, Outline)
+        cover = self.shot.find(outline.cover, Cover) if outline else None
+        if outline is None or cover is None:
+            return box_of(points, self.scale)
+        shapes = self._moved(outline, cover, {element: points})
+        return reach_box(shapes, self.scale, abs(cover.grow))
+
+    def _cover_in(self, cover: Cover, box: Box, override: Override) -> tuple[Box, Matte]:
+        """The part of a box that a cover touches, and its matte there."""
         if any(outline in override for outline in cover.outlines):
-            return self._combined(cover, box, override)
+            part = self._touched(cover, override).within(box)
+            return part, self._combined(cover, part, override)
         if cover.id not in self._mattes:
-            touched = Box(0, 0, 0, 0)
-            for outline in self.shot.outlines_of(cover):
-                if outline.mode == "adds":
-                    touched = touched.joined(box_of(self._points[outline.id], self.scale).within(self.whole))
+            touched = self._touched(cover, {})
             self._mattes[cover.id] = touched, self._combined(cover, touched, {})
         held, matte = self._mattes[cover.id]
-        out = np.zeros((box.height, box.width), np.float32)
         part = held.within(box)
-        if not part.empty:
-            out[_relative(part, box).slices] = matte[_relative(part, held).slices]
-        return out
+        return part, matte[_relative(part, held).slices]
+
+    def _touched(self, cover: Cover, override: Override) -> Box:
+        """The pixels of the picture that a cover can touch."""
+        touched = Box(0, 0, 0, 0)
+        for part in self._parts(cover, override):
+            if part.mode == "adds":
+                touched = touched.joined(reach_box(part.shapes, self.scale, abs(cover.grow)).within(self.whole))
+        return touched
 
     def _combined(self, cover: Cover, box: Box, override: Override) -> Matte:
-        outlines = self.shot.outlines_of(cover)
-        return cover_matte([(o.mode, override.get(o.id, self._points[o.id])) for o in outlines], box, self.scale)
+        matte = cover_matte(self._parts(cover, override), box, self.scale, cover.grow * self.scale)
+        strength = cover.strength(self.frame, self.shot.plate)
+        return matte if strength == 1.0 else matte * np.float32(strength)
+
+    def _parts(self, cover: Cover, override: Override) -> list[Part]:
+        """The cover's outlines that are there on this frame, at the moments of its exposure."""
+        plate = self.shot.plate
+        return [
+            Part(o.mode, self._moved(o, cover, override), o.strength(self.frame, plate))
+            for o in self.shot.outlines_of(cover)
+            if o.present(self.frame)
+        ]
+
+    def _moved(self, outline: Outline, cover: Cover, override: Override) -> Points:
+        if outline.id not in self._shapes:
+            self._shapes[outline.id] = exposed(outline, cover, self.frame, self.scale)
+        shapes = self._shapes[outline.id]
+        if outline.id not in override:
+            return shapes
+        if len(shapes) == 1:
+            return override[outline.id][None]
+        moved: Points = shapes + (override[outline.id] - points_at(outline, [self.frame])[0])
+        moved[..., 6:] = np.maximum(moved[..., 6:], 0.0)
+        return moved
 
     def _laid_on(self, which: Pane, override: Override) -> pane.Laid | None:
         if which.id in override:
@@ -128,34 +192,73 @@ class FrameScene:
         return out
 
     def cutout(self, box: Box, override: Override | None = None) -> Bytes:
-        """What the covers keep of the plate, on checks; RGB of the box."""
+        """What the covers keep of the plate, on checks or on a colour; RGB of the box."""
         matte = self.matte(box, override)
         picture = colour.to_working(self.plate()[box.slices], False)
-        size = max(8, round(16 * self.scale))
-        ground = over.checks(box.bottom, box.right, size)[box.slices]
+        if self.manner.ground == "checks":
+            size = max(8, round(16 * self.scale))
+            ground = over.checks(box.bottom, box.right, size)[box.slices]
+        else:
+            ground = np.broadcast_to(_values(self.manner.ground), (box.height, box.width, 3))
         return colour.to_display(over.cut_out(picture, matte, ground), False)
+
+    def tinted(self, box: Box, override: Override | None = None) -> Bytes:
+        """The plate with each cover's matte laid over it in the cover's colour, half clear; RGB of the box."""
+        out = colour.to_working(self.plate()[box.slices], False)
+        for cover in reversed(self._covers):
+            part, matte = self._cover_in(cover, box, override or {})
+            if part.empty:
+                continue
+            share = matte[..., None] * np.float32(TINT)
+            here = _relative(part, box).slices
+            out[here] = out[here] * (1 - share) + share * _values(cover.colour)
+        return colour.to_display(out, False)
 
     def silhouette(self, element: str) -> Bytes:
         """Where a cover or a pane is, whether shown or not, as grey pixels; black for anything else."""
         found = self.shot.elements.get(element)
         matte = np.zeros((self.height, self.width), np.float32)
         if isinstance(found, Cover) and found.present(self.frame):
-            shapes = [(o.mode, points_at(o, [self.frame])[0]) for o in self.shot.outlines_of(found)]
-            matte = cover_matte(shapes, self.whole, self.scale)
+            matte = self._combined(found, self.whole, {})
         elif isinstance(found, Pane):
             corners = corners_at(found, self.frame)
             matte = coverage(pane.pane_outline(corners), self.whole, self.scale)
         return colour.to_eight_bits(matte)
 
     def look(self, look: Look, box: Box, override: Override | None = None) -> Bytes:
-        """A look's pixels over a box: (h, w) for the matte, (h, w, 3) for the others."""
+        """A look's pixels over a box: (h, w) for a matte on black, (h, w, 3) for all others."""
         if look == "matte":
-            return colour.to_eight_bits(self.matte(box, override))
+            return self._matte_look(box, override)
         if look == "cutout":
             return self.cutout(box, override)
         if look == "composite":
             return self.composite(box, override)
         return colour.to_eight_bits(self.plate()[box.slices])
+
+    def _matte_look(self, box: Box, override: Override | None) -> Bytes:
+        if self.manner.style == "tint":
+            return self.tinted(box, override)
+        matte = self.matte(box, override)
+        if self.manner.style == "edges":
+            # What lies between the inner and the outer end of the edge, brightest where it is half covered.
+            matte = 1 - np.abs(2 * matte - 1)
+        return colour.to_eight_bits(matte)
+
+
+def exposed(outline: Outline, cover: Cover, frame: float, scale: float) -> Points:
+    """An outline at the moments of its cover's exposure of a frame, (S, N, 8); one where nothing is blurred."""
+    if cover.shutter <= 0:
+        return points_at(outline, [frame])
+    rough = points_at(outline, shutter.moments(frame, cover.shutter, cover.phase, 5))
+    softness = float(rough[..., 6:].sum(axis=-1).min()) * scale
+    needed = shutter.moments_needed(shutter.travel(rough) * 1.25 * scale, softness)
+    if needed == 1:
+        return points_at(outline, [frame])
+    return points_at(outline, shutter.moments(frame, cover.shutter, cover.phase, needed))
+
+
+def _values(hexadecimal: str) -> NDArray[np.float32]:
+    return np.array([int(hexadecimal[i : i + 2], 16) / 255 for i in (1, 3, 5)], np.float32)
 
 
 def size_at(plate: Plate, scale: float) -> tuple[int, int]:

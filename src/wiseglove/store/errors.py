@@ -14,11 +14,14 @@ class NotFoundError(StoreError):
 
 
 class RevisionError(StoreError):
-    """The shot has moved on since the page last saw it; `shot` is what it is now."""
+    """The shot has moved on since the page last saw it; `shot` is what it is now.
 
-    def __init__(self, shot: Shot) -> None:
+    `touched` are the elements that were changed since; None where that is not known.
+    """
+
+    def __init__(self, shot: Shot, touched: set[str] | None) -> None:
         super().__init__(
             "This shot was changed in another page meanwhile. Nothing was lost: the newer state is shown now, "
             "and your last change was not made. Make it again if it still fits."
         )
-        self.shot = shot
+        self.shot, self.touched = shot, touched

@@ -5,7 +5,7 @@ Every change runs in one transaction that holds the shot's row and checks its re
 
 from __future__ import annotations
 
-from collections import OrderedDict
+from collections import OrderedDict, deque
 from dataclasses import dataclass
 from threading import Lock
 from typing import Any
@@ -71,6 +71,40 @@ class _Recent:
 
 
 _recent = _Recent(16)
+
+
+class _Touches:
+    """Which elements the last changes of each shot were about, for pages that are behind."""
+
+    def __init__(self, size: int) -> None:
+        self._held: dict[str, deque[tuple[int, frozenset[str]]]] = {}
+        self._size, self._lock = size, Lock()
+
+    def put(self, changed: Changed) -> None:
+        with self._lock:
+            held = self._held.setdefault(changed.after.id, deque(maxlen=self._size))
+            held.append((changed.after.revision, frozenset(changed.touched)))
+
+    def since(self, shot_id: str, revision: int, now: int) -> set[str] | None:
+        with self._lock:
+            held = {r: ids for r, ids in self._held.get(shot_id, ()) if revision < r <= now}
+        if len(held) < now - revision:
+            return None
+        return set().union(*held.values())
+
+
+_touches = _Touches(200)
+
+
+def note(changed: Changed) -> None:
+    """Keep what a committed change was about, and the shot parsed."""
+    remember(changed.after)
+    _touches.put(changed)
+
+
+def touched_since(shot: Shot, revision: int) -> set[str] | None:
+    """Elements that were changed after a revision; None where that is not known any more."""
+    return _touches.since(shot.id, revision, shot.revision)
 
 
 def create(session: Session, name: str, plate: Plate) -> Shot:
@@ -164,7 +198,7 @@ def _locked(session: Session, shot_id: str, revision: int) -> tuple[ShotRow, Sho
         raise NotFoundError("This shot does not exist any more. Go back to the list of shots.")
     shot = _parsed(session, row)
     if row.revision != revision:
-        raise RevisionError(shot)
+        raise RevisionError(shot, touched_since(shot, revision))
     return row, shot
 
 

@@ -9,8 +9,20 @@ from typing import Annotated
 from pydantic import Field
 
 from wiseglove.shot.edits.base import Applied
-from wiseglove.shot.edits.keyframes import DeleteKeys, EaseKeys, MoveKeys, SetKey
-from wiseglove.shot.edits.shape import InsertPoint, RemovePoints, SetPointKind, ShapePoints
+from wiseglove.shot.edits.copies import Copied, Duplicate, Paste, copied
+from wiseglove.shot.edits.groups import GroupCovers, SetGroup, ShiftCovers, Ungroup
+from wiseglove.shot.edits.keyframes import (
+    DeleteKeys,
+    EaseKeys,
+    MoveKeys,
+    SetKey,
+    SetKeys,
+    StretchKeys,
+    ThinOut,
+    TurnKeys,
+    thinned_keys,
+)
+from wiseglove.shot.edits.shape import InsertPoint, Mirror, RemovePoints, SetPointKind, ShapePoints
 from wiseglove.shot.edits.things import (
     AddCover,
     AddOutline,
@@ -19,14 +31,16 @@ from wiseglove.shot.edits.things import (
     OrderDepth,
     OutlineDraft,
     SetCover,
+    SetOutline,
     SetPane,
     SetShot,
 )
 
 __all__ = [
-    "AddCover", "AddOutline", "AddPane", "Applied", "DeleteElement", "DeleteKeys", "EaseKeys", "Edit",
-    "InsertPoint", "MoveKeys", "OrderDepth", "OutlineDraft", "RemovePoints", "SetCover", "SetKey", "SetPane",
-    "SetPointKind", "SetShot", "ShapePoints",
+    "AddCover", "AddOutline", "AddPane", "Applied", "Copied", "DeleteElement", "DeleteKeys", "Duplicate", "EaseKeys",
+    "Edit", "GroupCovers", "InsertPoint", "Mirror", "MoveKeys", "OrderDepth", "OutlineDraft", "Paste", "RemovePoints",
+    "SetCover", "SetGroup", "SetKey", "SetKeys", "SetOutline", "SetPane", "SetPointKind", "SetShot", "ShapePoints",
+    "ShiftCovers", "StretchKeys", "ThinOut", "TurnKeys", "Ungroup", "copied", "thinned_keys",
 ]  # fmt: skip
 
 Edit = Annotated[
@@ -34,13 +48,25 @@ Edit = Annotated[
     | AddOutline
     | ShapePoints
     | SetKey
+    | SetKeys
     | DeleteKeys
     | MoveKeys
+    | StretchKeys
+    | TurnKeys
+    | ThinOut
     | EaseKeys
     | InsertPoint
     | RemovePoints
     | SetPointKind
+    | Mirror
     | SetCover
+    | SetOutline
+    | GroupCovers
+    | Ungroup
+    | SetGroup
+    | ShiftCovers
+    | Paste
+    | Duplicate
     | AddPane
     | SetPane
     | DeleteElement

@@ -10,7 +10,7 @@ from pydantic import Field
 from wiseglove.core.geometry import bezier
 from wiseglove.core.geometry.homography import is_convex
 from wiseglove.shot.errors import EditError
-from wiseglove.shot.model import Cover, E, Element, Outline, Pane, Settings, Shot, Strict
+from wiseglove.shot.model import Cover, E, Element, Group, Outline, Pane, Settings, Shot, Strict
 
 MOST_POINTS = 2000
 
@@ -57,16 +57,21 @@ def owner_of(shot: Shot, element: Outline | Pane) -> Cover | Pane:
     return get(shot, element.cover, Cover) if isinstance(element, Outline) else element
 
 
-def unlocked(owner: Cover | Pane) -> None:
+def unlocked(shot: Shot, owner: Cover | Pane) -> None:
     if owner.locked:
         raise EditError(f"“{owner.name}” is locked. Unlock it to change it; nothing was changed.")
+    if shot.is_locked(owner):
+        assert isinstance(owner, Cover)
+        group = shot.group_of(owner)
+        assert group is not None
+        raise EditError(f"The group “{group.name}” is locked. Unlock it to change it; nothing was changed.")
 
 
 def unlocked_animated(shot: Shot, element: str) -> tuple[Outline | Pane, Cover | Pane]:
     """What has keys, and the cover or pane it belongs to, which is not locked."""
     found = animated(shot, element)
     owner = owner_of(shot, found)
-    unlocked(owner)
+    unlocked(shot, owner)
     return found, owner
 
 
@@ -74,12 +79,12 @@ def unlocked_outline(shot: Shot, outline: str) -> tuple[Outline, Cover]:
     """An outline and its cover, which is not locked."""
     found = get(shot, outline, Outline)
     cover = get(shot, found.cover, Cover)
-    unlocked(cover)
+    unlocked(shot, cover)
     return found, cover
 
 
 def free_name(shot: Shot, wanted: str) -> str:
-    taken = {e.name for e in shot.elements.values() if isinstance(e, Cover | Pane)}
+    taken = {e.name for e in shot.elements.values() if isinstance(e, Cover | Pane | Group)}
     number, name = 1, wanted
     while name in taken:
         number += 1

@@ -8,6 +8,8 @@ import numpy as np
 from pydantic import Field
 
 from wiseglove.core.geometry import bezier
+from wiseglove.core.outline.inbetween import pivots
+from wiseglove.core.outline.points import mirror, remove_points, round_points
 from wiseglove.shot import keys as keying
 from wiseglove.shot.edits.base import (
     MOST_POINTS,
@@ -33,6 +35,8 @@ class ShapePoints(Editing):
     kinds: dict[Index, PointKind] = Field(default={}, max_length=MOST_POINTS)
     """Points of an outline that become another kind with it (on all keys; their handles there stay)."""
     reach: keying.Reach = "frame"
+    within: keying.Range | None = None
+    """The frames of the reach "range"."""
 
     def apply(self, shot: Shot) -> Applied:
         element, owner = unlocked_animated(shot, self.element)
@@ -48,15 +52,19 @@ class ShapePoints(Editing):
         what = "corner" if isinstance(element, Pane) else "point"
         count = len(self.points)
         number = "whole" if count == len(shape) else f"{count} {what}{'s' if count > 1 else ''} of"
-        label = f"Moved {number} {owner.name}, {_REACHES[self.reach].format(self.frame)}"
-        changed = keying.with_shape(element, self.frame, shape, self.reach)
+        if self.reach == "range" and self.within is None:
+            raise EditError("Which frames the edit is to reach was not said. Nothing was changed.")
+        label = f"Moved {number} {owner.name}, {self._where()}"
+        changed = keying.with_shape(element, self.frame, shape, self.reach, self.within)
         if isinstance(changed, Pane):
             for key in changed.keys:
                 check_corners(key_points(key))
         return Applied(label, {element.id: changed})
 
-
-_REACHES = {"frame": "frame {}", "all": "all keys", "onward": "frame {} on"}
+    def _where(self) -> str:
+        if self.reach == "range" and self.within is not None:
+            return f"frames {self.within.first} to {self.within.last}"
+        return {"all": "all keys", "onward": f"frame {self.frame} on"}.get(self.reach, f"frame {self.frame}")
 
 
 class InsertPoint(Editing):
@@ -93,19 +101,23 @@ class RemovePoints(Editing):
             raise EditError(
                 "An outline needs at least three points, so these stay. Delete the cover if it is not needed."
             )
-        shapes = bezier.remove_points(animation_of(outline).points, sorted(gone))
+        shapes = remove_points(animation_of(outline).points, sorted(gone))
         kinds = [kind for i, kind in enumerate(outline.kinds) if i not in gone]
         label = f"Removed {len(gone)} point{'s' if len(gone) > 1 else ''} from {cover.name}"
         return Applied(label, {outline.id: _reshaped(outline, kinds, shapes)})
 
 
 class SetPointKind(Editing):
-    """Make points corners (no handles), smooth (handles in line) or free, on every key."""
+    """Make points corners (no handles), smooth (handles in line) or free, on every key.
+
+    With a roundness, smooth points get their handles computed anew from their neighbours.
+    """
 
     type: Literal["set-point-kind"]
     outline: ElementId
     indices: list[int] = Field(min_length=1, max_length=MOST_POINTS)
     kind: PointKind
+    roundness: float | None = Field(default=None, ge=0, le=3, allow_inf_nan=False)
 
     def apply(self, shot: Shot) -> Applied:
         outline, cover = unlocked_outline(shot, self.outline)
@@ -113,13 +125,30 @@ class SetPointKind(Editing):
             raise EditError("One of these points is not there any more. Nothing was changed.")
         shapes = np.stack([key_points(key) for key in outline.keys])
         kinds = list(outline.kinds)
+        if self.kind == "smooth" and self.roundness is not None:
+            shapes = round_points(shapes, self.indices, self.roundness)
         for index in self.indices:
             kinds[index] = self.kind
             if self.kind == "corner":
-                shapes[:, index, 2:] = 0.0
+                shapes[:, index, 2:6] = 0.0
             elif self.kind == "smooth":
                 _align_handles(shapes, index)
         return Applied(f"Made {self.kind}, {cover.name}", {outline.id: _reshaped(outline, kinds, shapes)})
+
+
+class Mirror(Editing):
+    """Mirror an outline left to right, or across: top to bottom, about its pivot on every key."""
+
+    type: Literal["mirror"]
+    outline: ElementId
+    across: bool = False
+
+    def apply(self, shot: Shot) -> Applied:
+        outline, cover = unlocked_outline(shot, self.outline)
+        animation = animation_of(outline)
+        centres = pivots(animation, animation.frames)
+        shapes = mirror(animation.points, centres, self.across)
+        return Applied(f"Mirrored {cover.name}", {outline.id: _reshaped(outline, outline.kinds, shapes)})
 
 
 def _reshaped(outline: Outline, kinds: list[PointKind], shapes: bezier.Points) -> Outline:
@@ -127,6 +156,7 @@ def _reshaped(outline: Outline, kinds: list[PointKind], shapes: bezier.Points) -
         key.model_copy(update={"points": keying.as_points(shape)})
         for key, shape in zip(outline.keys, shapes, strict=True)
     ]
+    # A pivot is a place in the picture at the first key, which none of these changes moves.
     return outline.model_copy(update={"kinds": kinds, "keys": keys})
 
 

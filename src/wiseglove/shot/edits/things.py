@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Any, Literal
 
 import numpy as np
 from pydantic import Field
@@ -16,16 +16,22 @@ from wiseglove.shot.edits.base import (
     free_name,
     get,
     unlocked,
+    unlocked_outline,
     unused,
     with_depth,
 )
+from wiseglove.shot.edits.groups import regrouped
 from wiseglove.shot.errors import EditError
+from wiseglove.shot.evaluate import points_at
 from wiseglove.shot.model import (
     Colour,
+    Corner,
     Corners,
     Cover,
     Element,
     ElementId,
+    Fade,
+    Group,
     Insert,
     Key,
     Name,
@@ -103,7 +109,7 @@ class AddOutline(Editing):
     def apply(self, shot: Shot) -> Applied:
         keying.check_frame(shot.plate, self.frame)
         cover = get(shot, self.cover, Cover)
-        unlocked(cover)
+        unlocked(shot, cover)
         outline = self.outline.as_outline(cover.id, self.frame, self.mode)
         grown = cover.model_copy(update={"outlines": [*cover.outlines, outline.id]})
         label = f"Drew an outline that {self.mode}, {cover.name}, frame {self.frame}"
@@ -111,7 +117,7 @@ class AddOutline(Editing):
 
 
 class SetCover(Editing):
-    """Change a cover's name, colour, show, lock, in or out; only what is sent changes."""
+    """Change a cover's name, colour, show, lock, in, out, fades, growth or motion blur; only what is sent changes."""
 
     type: Literal["set-cover"]
     cover: ElementId
@@ -121,17 +127,69 @@ class SetCover(Editing):
     locked: bool | None = None
     first: int | None = None
     last: int | None = None
+    fade_in: Fade | None = None
+    fade_out: Fade | None = None
+    grow: float | None = Field(default=None, ge=-100, le=100, allow_inf_nan=False)
+    shutter: float | None = Field(default=None, ge=0, le=720, allow_inf_nan=False)
+    phase: float | None = Field(default=None, ge=-360, le=360, allow_inf_nan=False)
 
     def apply(self, shot: Shot) -> Applied:
         cover = get(shot, self.cover, Cover)
-        sent = {name: getattr(self, name) for name in self.model_fields_set - {"type", "cover"}}
-        for name in ("first", "last"):
-            if sent.get(name) is not None:
-                keying.check_frame(shot.plate, sent[name])
-        changed = cover.model_copy(update={k: v for k, v in sent.items() if v is not None or k in ("first", "last")})
-        if changed.first is not None and changed.last is not None and changed.first > changed.last:
-            raise EditError(f"In ({changed.first}) must not lie after out ({changed.last}). Nothing was changed.")
+        sent = _sent(self, "cover", shot)
+        changed = cover.model_copy(update=sent)
+        _check_span(changed)
         return Applied(_attribute_label(cover.name, sent), {cover.id: changed})
+
+
+class SetOutline(Editing):
+    """Change how an outline acts, its in and out, its fades, or its pivot; only what is sent changes.
+
+    The pivot comes as a place on a frame; null puts it back to the centre.
+    """
+
+    type: Literal["set-outline"]
+    outline: ElementId
+    mode: Literal["adds", "cuts", "limits"] | None = None
+    first: int | None = None
+    last: int | None = None
+    fade_in: Fade | None = None
+    fade_out: Fade | None = None
+    pivot: Corner | None = None
+    frame: int | None = None
+    """The frame on which the pivot is put."""
+
+    def apply(self, shot: Shot) -> Applied:
+        outline, cover = unlocked_outline(shot, self.outline)
+        sent = _sent(self, "outline", shot)
+        sent.pop("frame", None)
+        if "pivot" in self.model_fields_set:
+            sent["pivot"] = None if self.pivot is None else self._at_first_key(outline)
+        changed = outline.model_copy(update=sent)
+        _check_span(changed)
+        return Applied(_attribute_label(cover.name, sent), {outline.id: changed})
+
+    def _at_first_key(self, outline: Outline) -> Corner:
+        """The pivot's place, taken back from its frame to the first key along with the outline's turn."""
+        assert self.pivot is not None
+        frame = outline.keys[0].frame if self.frame is None else self.frame
+        here, start = points_at(outline, [frame, outline.keys[0].frame])
+        turn = keying.similarity(here, start)
+        place = keying.centre(start) + turn * (complex(*self.pivot) - keying.centre(here))
+        return place.real, place.imag
+
+
+def _sent(edit: SetCover | SetOutline, what: str, shot: Shot) -> dict[str, Any]:
+    """The fields that were sent; in and out may be null, which means the plate's ends."""
+    sent = {name: getattr(edit, name) for name in edit.model_fields_set - {"type", what}}
+    for name in ("first", "last"):
+        if sent.get(name) is not None:
+            keying.check_frame(shot.plate, sent[name])
+    return {k: v for k, v in sent.items() if v is not None or k in ("first", "last")}
+
+
+def _check_span(thing: Cover | Outline) -> None:
+    if thing.first is not None and thing.last is not None and thing.first > thing.last:
+        raise EditError(f"In ({thing.first}) must not lie after out ({thing.last}). Nothing was changed.")
 
 
 class AddPane(Editing):
@@ -186,7 +244,7 @@ def _attribute_label(name: str, sent: dict[str, object]) -> str:
         return f"{'Showed' if sent['shown'] else 'Hid'} {name}"
     if "locked" in sent:
         return f"{'Locked' if sent['locked'] else 'Unlocked'} {name}"
-    words = {"first": "in", "last": "out"}
+    words = {"first": "in", "last": "out", "fade_in": "fade in", "fade_out": "fade out", "grow": "growth"}
     return f"Changed {', '.join(words.get(k, k) for k in sorted(sent)) or 'nothing'} of {name}"
 
 
@@ -200,24 +258,35 @@ class DeleteElement(Editing):
         found = shot.elements.get(self.element)
         if isinstance(found, Outline):
             cover = get(shot, found.cover, Cover)
-            unlocked(cover)
+            unlocked(shot, cover)
             if len(cover.outlines) > 1:
                 left = [o for o in cover.outlines if o != found.id]
                 thinner = cover.model_copy(update={"outlines": left})
                 return Applied(f"Deleted an outline of {cover.name}", {found.id: None, cover.id: thinner})
             found = cover
-        if not isinstance(found, Cover | Pane):
+        if isinstance(found, Group):
+            going: list[Cover | Pane] = [c for c in shot.covers if c.group == found.id]
+        elif isinstance(found, Cover | Pane):
+            going = [found]
+        else:
             raise EditError("That is not in the shot any more. Nothing was changed.")
-        unlocked(found)
         after: dict[str, Element | None] = {found.id: None}
-        if isinstance(found, Cover):
-            after.update(dict.fromkeys(found.outlines))
-        after["settings"] = with_depth(shot, [d for d in shot.settings.depth if d != found.id])
+        for thing in going:
+            unlocked(shot, thing)
+            after[thing.id] = None
+            if isinstance(thing, Cover):
+                after.update(dict.fromkeys(thing.outlines))
+        depth = [d for d in shot.settings.depth if d not in after]
+        after.update(regrouped(shot, depth))
+        after["settings"] = with_depth(shot, depth)
         return Applied(f"Deleted {found.name}", after)
 
 
 class OrderDepth(Editing):
-    """Put covers and panes into another order, near to far."""
+    """Put covers and panes into another order, near to far.
+
+    A cover that lands between two of a group joins it; one that is parted from the rest of its group leaves it.
+    """
 
     type: Literal["order-depth"]
     depth: list[ElementId]
@@ -225,7 +294,8 @@ class OrderDepth(Editing):
     def apply(self, shot: Shot) -> Applied:
         if sorted(self.depth) != sorted(shot.settings.depth):
             raise EditError("The depth order does not name what is in the shot now. Nothing was changed.")
-        return Applied("Changed the depth order", {"settings": with_depth(shot, self.depth)})
+        after: dict[str, Element | None] = {**regrouped(shot, self.depth), "settings": with_depth(shot, self.depth)}
+        return Applied("Changed the depth order", after)
 
 
 class SetShot(Editing):
