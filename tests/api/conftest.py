@@ -8,6 +8,7 @@ import pytest
 from fastapi.testclient import TestClient
 from sqlalchemy import select
 
+from tests.builders import write_sequence
 from wiseglove.api.app import create_app
 from wiseglove.jobs.queue import KINDS
 from wiseglove.jobs.run import execute
@@ -67,3 +68,9 @@ def take_in(client: TestClient, work: Callable[[], None]) -> Callable[..., dict[
         return dict(client.get(f"/api/intakes/{intake['id']}").json())
 
     return run
+
+
+@pytest.fixture
+def shot(client: TestClient, take_in: Callable[..., dict[str, Any]], tmp_path: Path) -> str:
+    done = take_in(write_sequence(tmp_path / "plate", range(1001, 1011)))
+    return str(done["job"]["result"]["shot"])

@@ -4,7 +4,6 @@ import base64
 import io
 import struct
 from collections.abc import Callable
-from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -12,7 +11,7 @@ import pytest
 from fastapi.testclient import TestClient
 from PIL import Image
 
-from tests.builders import HAND, PANE, SQUARE, draft, write_sequence
+from tests.builders import HAND, PANE, SQUARE, draft
 from tests.strategies import blob
 from wiseglove.api.app import create_app
 from wiseglove.core.compositing.pane import PREVIEW
@@ -27,12 +26,6 @@ from wiseglove.store.pictures import DisplayPictures
 from wiseglove.store.tables import Base
 
 Post = Callable[..., dict[str, Any]]
-
-
-@pytest.fixture
-def shot(client: TestClient, take_in: Callable[..., dict[str, Any]], tmp_path: Path) -> str:
-    done = take_in(write_sequence(tmp_path / "plate", range(1001, 1011)))
-    return str(done["job"]["result"]["shot"])
 
 
 @pytest.fixture
@@ -55,7 +48,7 @@ def draw(edit: Post) -> None:
 
 def decoded(geometry: dict[str, Any]) -> np.ndarray:
     flat = np.frombuffer(base64.b64decode(geometry["data"]), "<f4")
-    return flat.reshape(geometry["frames"], geometry["points"], 6)
+    return flat.reshape(geometry["frames"], geometry["points"], 8)
 
 
 def shape(frame: int, seed: int) -> dict[str, Any]:
@@ -77,7 +70,13 @@ def test_an_edit_answers_with_what_changed_and_its_evaluated_geometry(
     assert np.abs(decoded(answer["geometry"][HAND]) - points_at(outline, np.arange(1001, 1008))).max() < 1e-4
     state = client.get(f"/api/shots/{shot}").json()
     assert state["revision"] == 3
-    assert state["geometry"][HAND] == answer["geometry"][HAND]
+    assert state["geometry"][HAND] == {**answer["geometry"][HAND], "data": None}
+    rows = client.get(f"/api/shots/{shot}/geometry", params={"revision": 3, "first": 1003, "last": 1004}).content
+    in_order = (
+        [np.frombuffer(rows, "<f4")[: 2 * 9 * 8].reshape(2, 9, 8)] if sorted(state["geometry"])[0] == HAND else []
+    )
+    assert in_order
+    assert np.array_equal(in_order[0], decoded(answer["geometry"][HAND])[2:4])
 
 
 def test_a_page_that_is_behind_gets_the_newer_state(client: TestClient, shot: str, edit: Post) -> None:

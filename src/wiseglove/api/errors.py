@@ -51,7 +51,10 @@ def install(app: FastAPI) -> None:
 
     @app.exception_handler(RevisionError)
     async def overtaken(_: Request, error: RevisionError) -> JSONResponse:
-        return _answer(409, "overtaken", str(error), state=state_of(error.shot).model_dump(mode="json"))
+        touched = None if error.touched is None else sorted(error.touched)
+        return _answer(
+            409, "overtaken", str(error), state=state_of(error.shot).model_dump(mode="json"), touched=touched
+        )
 
     @app.exception_handler(StoreError)
     async def impossible(_: Request, error: StoreError) -> JSONResponse:

@@ -1,6 +1,6 @@
 """Live looks while something is dragged: newest wins, raw pixels of the box that changed.
 
-The page sends JSON: {frame, look, size, element, points} with points (N, 6) flat; it waits for each answer.
+The page sends JSON: {frame, look, size, element, points} with points (N, 8) flat, and how the look is shown; it waits for each answer.
 The answer is binary: four little-endian uint16 (left, top, width, height in result pixels), a uint16 with the
 number of channels, a uint16 of nothing, then the pixels row by row.
 """
@@ -16,13 +16,13 @@ from pydantic import BaseModel, Field, ValidationError
 from starlette.concurrency import run_in_threadpool
 
 from wiseglove.api.context import Context, get_context
-from wiseglove.api.pictures import Size, load_shot, scale_for
+from wiseglove.api.pictures import Size, load_shot, manner_of, scale_for
 from wiseglove.core.compositing.pane import PREVIEW
-from wiseglove.core.matte.coverage import Box, box_of
+from wiseglove.core.matte.coverage import Box
 from wiseglove.media.errors import MediaError
 from wiseglove.shot.evaluate import points_at
 from wiseglove.shot.model import Coordinate, Outline, Pane
-from wiseglove.shot.render import FrameScene
+from wiseglove.shot.render import FrameScene, Style
 from wiseglove.store.errors import StoreError
 
 router = APIRouter(prefix="/api")
@@ -36,7 +36,10 @@ class Dragged(BaseModel):
     look: Literal["matte", "cutout", "composite"]
     size: Size
     element: str
-    points: list[Coordinate] = Field(max_length=12_000)
+    points: list[Coordinate] = Field(max_length=16_000)
+    only: str | None = Field(default=None, max_length=20_000)
+    style: Style = "plain"
+    ground: str = Field(default="checks", pattern=r"^(checks|[0-9a-f]{6})$")
 
 
 class LiveScene:
@@ -44,26 +47,29 @@ class LiveScene:
 
     def __init__(self, context: Context, shot_id: str) -> None:
         self._context, self._shot_id = context, shot_id
-        self._key: tuple[int, int, str, str] | None = None
+        self._key: tuple[object, ...] | None = None
         self._scene: FrameScene | None = None
         self._last = Box(0, 0, 0, 0)
 
     def answer(self, dragged: Dragged) -> bytes:
         """Pixels of all that may differ from the last answer, or from the committed state."""
-        key = (dragged.revision, dragged.frame, dragged.size, dragged.element)
+        key = (
+            dragged.revision, dragged.frame, dragged.size, dragged.element, dragged.only, dragged.style, dragged.ground
+        )  # fmt: skip
         if key != self._key or self._scene is None:
             shot = load_shot(self._context, self._shot_id)
             scale = scale_for(shot, dragged.size)
-            self._scene = FrameScene(shot, dragged.frame, self._context.pictures, scale, PREVIEW)
+            manner = manner_of(dragged.only, dragged.style, dragged.ground)
+            self._scene = FrameScene(shot, dragged.frame, self._context.pictures, scale, PREVIEW, manner)
             element = shot.elements.get(dragged.element)
             if not isinstance(element, Outline | Pane):
                 raise StoreError("What is dragged is not in the shot any more.")
             committed = points_at(element, [dragged.frame])[0]
-            self._last = box_of(committed, scale)
+            self._last = self._scene.reach_of(dragged.element, committed)
             self._key = key
         scene = self._scene
-        points = np.array(dragged.points, np.float64).reshape(-1, 6)
-        now = box_of(points, scene.scale)
+        points = np.array(dragged.points, np.float64).reshape(-1, 8)
+        now = scene.reach_of(dragged.element, points)
         box = self._last.joined(now).within(scene.whole)
         self._last = now
         if box.empty:
@@ -83,8 +89,8 @@ async def live(socket: WebSocket, shot_id: str) -> None:
             text = await socket.receive_text()
             try:
                 dragged = Dragged.model_validate_json(text)
-                if len(dragged.points) % 6 or len(dragged.points) < 18:
-                    raise StoreError("Points come in sixes, at least three of them.")
+                if len(dragged.points) % 8 or len(dragged.points) < 24:
+                    raise StoreError("Points come in eights, at least three of them.")
                 await socket.send_bytes(await run_in_threadpool(scene.answer, dragged))
             except (ValidationError, StoreError, MediaError) as error:
                 await socket.send_json({"message": str(error)})

@@ -1,4 +1,4 @@
-"""Outlines made from what was drawn by hand."""
+"""Outlines made from what was drawn by hand, and proposals that follow the picture. Nothing here is stored."""
 
 from __future__ import annotations
 
@@ -6,15 +6,27 @@ from typing import Annotated
 
 import numpy as np
 from fastapi import APIRouter
+from numpy.typing import NDArray
 from pydantic import BaseModel, Field
 
+from wiseglove.api.context import Context, Ctx
+from wiseglove.api.pictures import load_shot
 from wiseglove.core.geometry.fitting import evened, fit_closed
-from wiseglove.shot.edits import OutlineDraft
+from wiseglove.core.outline.carry import Carrier
+from wiseglove.core.outline.snap import snap
+from wiseglove.shot.edits import OutlineDraft, thinned_keys
+from wiseglove.shot.edits.base import Index
 from wiseglove.shot.errors import EditError
-from wiseglove.shot.keys import as_points
-from wiseglove.shot.model import Coordinate
+from wiseglove.shot.evaluate import pivot_at
+from wiseglove.shot.keys import as_points, check_frame, shape_at
+from wiseglove.shot.model import Coordinate, ElementId, Outline, Point, Shot
+from wiseglove.store.errors import NotFoundError
 
 router = APIRouter(prefix="/api", tags=["outlines"])
+STEPS = (0.5, 1.0, 1.5)
+"""Steps, in pixels, at which a drawn line is looked at: coarser ones make corners of what is round."""
+MOST_CARRIED = 60
+"""Frames of one request; the page asks again from the last one."""
 
 
 class DrawnLine(BaseModel):
@@ -26,13 +38,133 @@ class DrawnLine(BaseModel):
 
 @router.post("/fit")
 def fit(drawn: DrawnLine) -> OutlineDraft:
-    """The line as an outline with few points (Schneider 1990). Nothing is stored."""
+    """The line as an outline with few points (Schneider 1990)."""
     if len(drawn.line) % 2 or len(drawn.line) < 6:
         raise EditError("That line is too short for an outline. Nothing was drawn; drag a loop around the thing.")
     line = np.array(drawn.line, np.float64).reshape(-1, 2)
     if np.ptp(line, axis=0).min() < 2 * drawn.tolerance:
         raise EditError("That line holds no area. Nothing was drawn; drag a loop around the thing.")
-    fitted = fit_closed(evened(line, max(drawn.tolerance, 0.5)), drawn.tolerance)
+    # Where corners are found depends a little on how finely the line is looked at, so the best of a few looks counts.
+    looks = [step for step in STEPS if step <= max(drawn.tolerance, STEPS[0])]
+    fitted = min((fit_closed(evened(line, s), drawn.tolerance) for s in looks), key=lambda f: len(f.points))
     return OutlineDraft(
         kinds=["free" if corner else "smooth" for corner in fitted.corners], points=as_points(fitted.points)
     )
+
+
+class SnapRequest(BaseModel):
+    """Which points of an outline are to move to the edge nearby on a frame, and how far at most."""
+
+    outline: ElementId
+    frame: int
+    points: list[Index] = Field(max_length=2000)
+    radius: Annotated[float, Field(ge=1, le=60, allow_inf_nan=False)] = 12.0
+
+
+class Proposal(BaseModel):
+    """Shapes by frame that are proposed, how much each is to be believed, and why it went no further."""
+
+    shapes: dict[int, list[Point]]
+    sure: dict[int, float]
+    moved: float = 0.0
+    reason: str = ""
+
+
+@router.post("/shots/{shot_id}/snap")
+def propose_snap(shot_id: str, wanted: SnapRequest, context: Ctx) -> Proposal:
+    """The outline with a stretch moved onto the edge in the plate; refused where there is none."""
+    shot = load_shot(context, shot_id)
+    outline = find_outline(shot, wanted.outline)
+    check_frame(shot.plate, wanted.frame)
+    shape = shape_at(outline, wanted.frame)
+    kinds: list[str] = list(outline.kinds)
+    snapped = snap(plate_picture(context, shot, wanted.frame), shape, wanted.points, kinds, wanted.radius)
+    if snapped.reason:
+        raise EditError(f"{snapped.reason} Nothing was changed; move it nearer, or choose another stretch.")
+    return Proposal(
+        shapes={wanted.frame: as_points(snapped.points)}, sure={wanted.frame: snapped.found}, moved=snapped.moved
+    )
+
+
+class CarryRequest(BaseModel):
+    """From which frame an outline is carried on, and up to which one; before it where that lies earlier."""
+
+    outline: ElementId
+    frame: int
+    to: int
+
+
+@router.post("/shots/{shot_id}/carry")
+def propose_carry(shot_id: str, wanted: CarryRequest, context: Ctx) -> Proposal:
+    """The outline on the next frames as the picture shows it; it ends early, with the reason, where that is unsure."""
+    shot = load_shot(context, shot_id)
+    outline = find_outline(shot, wanted.outline)
+    check_frame(shot.plate, wanted.frame)
+    to = min(max(wanted.to, shot.plate.first), shot.plate.last)
+    if to == wanted.frame:
+        raise EditError("There is no further frame to carry the outline on to. Nothing was changed.")
+    step = 1 if to > wanted.frame else -1
+    frames = range(wanted.frame + step, to + step, step)[:MOST_CARRIED]
+    carrier = Carrier(plate_picture(context, shot, wanted.frame), shape_at(outline, wanted.frame), list(outline.kinds))
+    proposal = Proposal(shapes={}, sure={})
+    for frame in frames:
+        carried = carrier.on(plate_picture(context, shot, frame))
+        if carried.reason:
+            proposal.reason = f"It stops before frame {frame}. {carried.reason}"
+            break
+        proposal.shapes[frame] = as_points(carried.points)
+        proposal.sure[frame] = round(carried.sure, 3)
+    if not proposal.shapes:
+        raise EditError(f"{proposal.reason} Nothing was changed; set this key by hand and go on from there.")
+    return proposal
+
+
+class ThinRequest(BaseModel):
+    """An outline, and by how many pixels any frame may change."""
+
+    outline: ElementId
+    tolerance: Annotated[float, Field(gt=0, le=100, allow_inf_nan=False)]
+
+
+class Thinning(BaseModel):
+    """The keys that would stay, of how many, and by how much the frame that changes most would."""
+
+    frames: list[int]
+    before: int
+    error: float
+
+
+@router.post("/shots/{shot_id}/thin")
+def propose_thinning(shot_id: str, wanted: ThinRequest, context: Ctx) -> Thinning:
+    """What thinning out would leave."""
+    outline = find_outline(load_shot(context, shot_id), wanted.outline)
+    thinned = thinned_keys(outline, wanted.tolerance)
+    return Thinning(frames=list(thinned.frames), before=len(outline.keys), error=thinned.error)
+
+
+class PivotPlace(BaseModel):
+    """Where an outline turns about on a frame."""
+
+    x: float
+    y: float
+
+
+@router.get("/shots/{shot_id}/pivots/{outline}/{frame}")
+def read_pivot(shot_id: str, outline: ElementId, frame: int, context: Ctx) -> PivotPlace:
+    """An outline's pivot on a frame: the one that was put, or its centre."""
+    x, y = pivot_at(find_outline(load_shot(context, shot_id), outline), frame)
+    return PivotPlace(x=float(x), y=float(y))
+
+
+def find_outline(shot: Shot, outline: str) -> Outline:
+    """The outline, or NotFoundError."""
+    found = shot.find(outline, Outline)
+    if found is None:
+        raise NotFoundError("That outline is not in the shot any more.")
+    return found
+
+
+def plate_picture(context: Context, shot: Shot, frame: int) -> NDArray[np.uint8]:
+    """The plate's display copy at full size, RGB."""
+    picture = context.pictures.plate(shot.plate, frame, shot.plate.width, shot.plate.height)
+    return np.asarray(picture, np.uint8)

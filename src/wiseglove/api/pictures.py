@@ -13,7 +13,7 @@ from wiseglove.core.compositing.pane import PREVIEW
 from wiseglove.media import clip
 from wiseglove.media.encode import jpeg, png
 from wiseglove.shot.model import Shot
-from wiseglove.shot.render import FrameScene
+from wiseglove.shot.render import FrameScene, Manner, Style
 from wiseglove.store import shots
 from wiseglove.store.errors import NotFoundError
 
@@ -47,6 +47,12 @@ def scale_for(shot: Shot, size: Size) -> float:
     return 1.0 if size == "full" else min(1.0, clip.PROXY_WIDTH / shot.plate.width)
 
 
+def manner_of(only: str | None, style: Style, ground: str) -> Manner:
+    """How a look is shown, from the parameters of a request."""
+    covers = None if only is None else frozenset(only.split(","))
+    return Manner(covers, style, ground if ground == "checks" else f"#{ground}")
+
+
 @router.get("/shots/{shot_id}/looks/{look}/{frame}", response_class=Response)
 def read_look(
     shot_id: str,
@@ -54,16 +60,24 @@ def read_look(
     frame: int,
     context: Ctx,
     size: Size = "proxy",
+    only: Annotated[str | None, Query(max_length=20_000, pattern=r"^[a-z0-9,]*$")] = None,
+    style: Style = "plain",
+    ground: Annotated[str, Query(pattern=r"^(checks|[0-9a-f]{6})$")] = "checks",
     v: Annotated[int, Query(description="revision since which the frame looks so; only names the cached copy")] = 0,
 ) -> Response:
-    """A look of a frame: the matte as grey PNG, the others as JPEG."""
+    """A look of a frame: a matte on black as grey PNG, the others as JPEG.
+
+    `only` names the covers that count, separated by commas; `style` is the matte's; `ground` is what a cut-out lies
+    on, checks or a colour.
+    """
     shot = load_shot(context, shot_id)
     if not shot.plate.first <= frame <= shot.plate.last:
         raise NotFoundError(f"The plate has frames {shot.plate.first} to {shot.plate.last}.")
-    scene = FrameScene(shot, frame, context.pictures, scale_for(shot, size), PREVIEW)
+    manner = manner_of(only, style, ground)
+    scene = FrameScene(shot, frame, context.pictures, scale_for(shot, size), PREVIEW, manner)
     pixels = scene.look(look, scene.whole)
     headers = {"Cache-Control": "private, max-age=3600", "X-Revision": str(shot.revision)}
-    if look == "matte":
+    if pixels.ndim == 2:
         return Response(png(pixels), media_type="image/png", headers=headers)
     return Response(jpeg(pixels, 90), media_type="image/jpeg", headers=headers)
 

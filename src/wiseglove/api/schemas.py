@@ -3,36 +3,78 @@
 from __future__ import annotations
 
 import base64
+from typing import Annotated, Literal
 
 import numpy as np
-from pydantic import BaseModel
+from pydantic import BaseModel, ConfigDict, Field
 
 from wiseglove.media.info import MediaInfo
 from wiseglove.shot.changes import changed_frames
 from wiseglove.shot.evaluate import points_at
-from wiseglove.shot.model import Element, Outline, Pane, Plate, Shot
+from wiseglove.shot.model import (
+    Corner,
+    Cover,
+    Curve,
+    Ease,
+    Element,
+    ElementId,
+    Group,
+    Outline,
+    Pane,
+    Plate,
+    PointKind,
+    Settings,
+    Shot,
+    Spanned,
+)
 from wiseglove.store.shots import Changed, History
 
 
 class Geometry(BaseModel):
     """Evaluated points of an outline or a pane, one row a frame from its first to its last key.
 
-    `data` is base64 of little-endian float32, (frames, points, 6): x, y, incoming and outgoing handle (relative).
+    `data` is base64 of little-endian float32, (frames, points, 8): x, y, incoming and outgoing handle (relative),
+    soft edge inwards and outwards. In a whole shot it is left out and comes frame by frame from its own address.
     """
 
     first: int
     frames: int
     points: int
-    data: str
+    data: str | None = None
+
+
+class KeyMark(BaseModel):
+    """A key without its shape, which the page has from the geometry."""
+
+    frame: int
+    ease: Ease
+    curve: Curve | None
+    turns: int
+
+
+class OutlineView(Spanned):
+    """An outline as the page knows it."""
+
+    model_config = ConfigDict(strict=False)
+    kind: Literal["outline"] = "outline"
+    id: ElementId
+    cover: ElementId
+    mode: Literal["adds", "cuts", "limits"]
+    kinds: list[PointKind]
+    keys: list[KeyMark]
+    pivot: Corner | None
+
+
+ElementView = Annotated[Settings | Cover | Group | OutlineView | Pane, Field(discriminator="kind")]
 
 
 class ShotState(BaseModel):
-    """A shot's whole document with its geometry."""
+    """A shot's whole document; its geometry says only what there is of each element."""
 
     id: str
     revision: int
     plate: Plate
-    elements: dict[str, Element]
+    elements: dict[str, ElementView]
     geometry: dict[str, Geometry]
     undo: str | None = None
     redo: str | None = None
@@ -44,7 +86,7 @@ class ShotChange(BaseModel):
     revision: int
     label: str
     made: str | None
-    elements: dict[str, Element | None]
+    elements: dict[str, ElementView | None]
     geometry: dict[str, Geometry]
     frames: tuple[int, int] | None
     undo: str | None
@@ -70,28 +112,49 @@ class ClipCard(BaseModel):
     info: MediaInfo
 
 
-def geometry_of(element: Outline | Pane) -> Geometry:
+def view_of(element: Element) -> ElementView:
+    """An element as the page knows it; kept with an outline, which never changes (a copy takes what is kept along)."""
+    if not isinstance(element, Outline):
+        return element
+    held = element.__dict__.get("_view")
+    if held is not None and held[0] is element:
+        view: OutlineView = held[1]
+        return view
+    marks = [KeyMark.model_construct(frame=k.frame, ease=k.ease, curve=k.curve, turns=k.turns) for k in element.keys]
+    shared = {name: getattr(element, name) for name in OutlineView.model_fields if name != "keys"}
+    made = OutlineView.model_construct(**shared, keys=marks)
+    element.__dict__["_view"] = (element, made)
+    return made
+
+
+def geometry_of(element: Outline | Pane, with_data: bool) -> Geometry:
     """An element's evaluated points over the span of its keys; outside it the end keys hold."""
     first, last = element.keys[0].frame, element.keys[-1].frame
-    points = points_at(element, np.arange(first, last + 1)).astype("<f4")
-    return Geometry(
-        first=first, frames=len(points), points=points.shape[1], data=base64.b64encode(points.tobytes()).decode()
-    )
+    count = len(element.kinds) if isinstance(element, Outline) else 4
+    data = base64.b64encode(rows_of(element, first, last)).decode() if with_data else None
+    return Geometry(first=first, frames=last - first + 1, points=count, data=data)
 
 
-def _geometry(shot: Shot, ids: set[str]) -> dict[str, Geometry]:
-    found = {i: shot.elements.get(i) for i in ids}
-    return {i: geometry_of(e) for i, e in found.items() if isinstance(e, Outline | Pane)}
+def rows_of(element: Outline | Pane, first: int, last: int) -> bytes:
+    """Points on the frames of a span, as `Geometry` describes them; beyond the keys the end key stands once for all."""
+    start, end = element.keys[0].frame, element.keys[-1].frame
+    frames = np.arange(min(max(first, start), end), min(max(last, start), end) + 1)
+    return points_at(element, frames).astype("<f4").tobytes()
+
+
+def animated(shot: Shot) -> dict[str, Outline | Pane]:
+    """Everything that has geometry, by id in the order in which it is sent."""
+    return {i: e for i, e in sorted(shot.elements.items()) if isinstance(e, Outline | Pane)}
 
 
 def state_of(shot: Shot, history: History | None = None) -> ShotState:
     """A shot as the page loads it."""
-    return ShotState(
+    return ShotState.model_construct(
         id=shot.id,
         revision=shot.revision,
         plate=shot.plate,
-        elements=shot.elements,
-        geometry=_geometry(shot, set(shot.elements)),
+        elements={i: view_of(e) for i, e in shot.elements.items()},
+        geometry={i: geometry_of(e, False) for i, e in animated(shot).items()},
         undo=history.undo if history else None,
         redo=history.redo if history else None,
     )
@@ -100,12 +163,12 @@ def state_of(shot: Shot, history: History | None = None) -> ShotState:
 def change_of(changed: Changed, history: History) -> ShotChange:
     """A change as the page applies it."""
     touched = changed.touched
-    return ShotChange(
+    return ShotChange.model_construct(
         revision=changed.after.revision,
         label=changed.label,
         made=changed.made,
-        elements={i: changed.after.elements.get(i) for i in touched},
-        geometry=_geometry(changed.after, touched),
+        elements={i: view_of(e) if (e := changed.after.elements.get(i)) else None for i in touched},
+        geometry={i: geometry_of(e, True) for i, e in animated(changed.after).items() if i in touched},
         frames=changed_frames(changed.before, changed.after),
         undo=history.undo,
         redo=history.redo,

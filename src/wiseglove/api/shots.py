@@ -8,11 +8,21 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from wiseglove.api.context import Context, Ctx
-from wiseglove.api.schemas import ClipCard, ShotCard, ShotChange, ShotState, change_of, state_of
-from wiseglove.shot.edits import Edit
-from wiseglove.shot.model import Plate
+from wiseglove.api.pictures import load_shot
+from wiseglove.api.schemas import (
+    ClipCard,
+    ShotCard,
+    ShotChange,
+    ShotState,
+    animated,
+    change_of,
+    rows_of,
+    state_of,
+)
+from wiseglove.shot.edits import Copied, Edit, copied
+from wiseglove.shot.model import ElementId, Plate
 from wiseglove.store import clips, jobs, shots
-from wiseglove.store.errors import NotFoundError
+from wiseglove.store.errors import NotFoundError, RevisionError
 from wiseglove.store.tables import ElementRow, ShotRow
 
 router = APIRouter(prefix="/api/shots", tags=["shots"])
@@ -56,14 +66,34 @@ def list_shots(context: Ctx) -> list[ShotCard]:
     ]
 
 
-@router.get("/{shot_id}")
-def read_shot(shot_id: str, context: Ctx) -> ShotState:
+@router.get("/{shot_id}", response_model=ShotState)
+def read_shot(shot_id: str, context: Ctx) -> Response:
     """The whole shot with its evaluated geometry."""
     with context.database.transaction() as session:
         shot = shots.load(session, shot_id)
         past = shots.history(session, shot_id)
     shots.remember(shot)
-    return state_of(shot, past)
+    # Straight to bytes: checking what was just built from the model would take longer than building it.
+    return Response(state_of(shot, past).model_dump_json(), media_type="application/json")
+
+
+@router.get("/{shot_id}/geometry", response_class=Response)
+def read_geometry(shot_id: str, revision: int, first: int, last: int, context: Ctx) -> Response:
+    """Geometry of all elements on some frames: float32 rows one element after the other, in the order of their ids.
+
+    409 with the newer state where the shot has moved on since it was loaded.
+    """
+    shot = load_shot(context, shot_id)
+    if shot.revision != revision:
+        raise RevisionError(shot, None)
+    rows = b"".join(rows_of(element, first, last) for element in animated(shot).values())
+    return Response(rows, media_type="application/octet-stream", headers={"Cache-Control": "no-store"})
+
+
+@router.get("/{shot_id}/copies/{element}")
+def read_copy(shot_id: str, element: ElementId, context: Ctx) -> Copied:
+    """A cover or an outline with all of its keys, as it can be pasted here or into another shot."""
+    return copied(load_shot(context, shot_id), element)
 
 
 @router.post("/{shot_id}/fresh")
@@ -126,7 +156,7 @@ def _finished(session: Session, context: Context, changed: shots.Changed) -> Sho
     past = shots.history(session, changed.after.id)
     jobs.announce(session, "shot", {"shot": changed.after.id, "revision": changed.after.revision})
     session.commit()
-    shots.remember(changed.after)
+    shots.note(changed)
     return change_of(changed, past)
 
 
