@@ -16,10 +16,14 @@ import { inOrder } from "../src/viewer/draw";
 
 function geometry(points: number[]) {
   const bytes = new Uint8Array(Float32Array.from(points).buffer);
-  return { first: 1001, frames: 1, points: points.length / 6, data: btoa(String.fromCharCode(...bytes)) };
+  return { first: 1001, frames: 1, points: points.length / 8, data: btoa(String.fromCharCode(...bytes)) };
 }
 
-const triangle = [0, 0, 0, 0, 0, 0, 10, 0, 0, 0, 0, 0, 0, 10, 0, 0, 0, 0];
+const triangle = [
+  [0, 0],
+  [10, 0],
+  [0, 10],
+].flatMap(([x, y]) => [x!, y!, 0, 0, 0, 0, 0, 0]);
 const outline = {
   kind: "outline",
   id: "o1",

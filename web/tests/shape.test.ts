@@ -9,30 +9,28 @@ import {
   nearestOnCurve,
   pathOf,
   pointOf,
+  fillRows,
   shapeAt,
+  shapeFrom,
   unpack,
   withHandle,
 } from "../src/viewer/shape";
 
-const square = Float64Array.from(
-  [
-    [10, 10, 0, 0, 0, 0],
-    [50, 10, 0, 0, 0, 0],
-    [50, 50, 0, 0, 0, 0],
-    [10, 50, 0, 0, 0, 0],
-  ].flat(),
-);
+const square = shapeFrom([
+  [10, 10, 0, 0, 0, 0],
+  [50, 10, 0, 0, 0, 0],
+  [50, 50, 0, 0, 0, 0],
+  [10, 50, 0, 0, 0, 0],
+]);
 
 /** A circle of radius 30 about (50, 50) from four cubics; kappa = 0.5522847 (common practice). */
 const KAPPA = 0.5522847 * 30;
-const circle = Float64Array.from(
-  [
-    [50, 20, -KAPPA, 0, KAPPA, 0],
-    [80, 50, 0, -KAPPA, 0, KAPPA],
-    [50, 80, KAPPA, 0, -KAPPA, 0],
-    [20, 50, 0, KAPPA, 0, -KAPPA],
-  ].flat(),
-);
+const circle = shapeFrom([
+  [50, 20, -KAPPA, 0, KAPPA, 0],
+  [80, 50, 0, -KAPPA, 0, KAPPA],
+  [50, 80, KAPPA, 0, -KAPPA, 0],
+  [20, 50, 0, KAPPA, 0, -KAPPA],
+]);
 
 function packed(rows: number[][], first: number, points: number) {
   const bytes = new Uint8Array(Float32Array.from(rows.flat()).buffer);
@@ -43,8 +41,8 @@ describe("geometry from the server", () => {
   const track = unpack(
     packed(
       [
-        [1, 2, 0, 0, 0, 0],
-        [3, 4, 0, 0, 0, 0],
+        [1, 2, 0, 0, 0, 0, 5, 6],
+        [3, 4, 0, 0, 0, 0, 7, 8],
       ],
       1001,
       1,
@@ -52,13 +50,24 @@ describe("geometry from the server", () => {
   );
 
   it("is read frame by frame", () => {
-    expect([...shapeAt(track, 1001)]).toEqual([1, 2, 0, 0, 0, 0]);
-    expect([...shapeAt(track, 1002)]).toEqual([3, 4, 0, 0, 0, 0]);
+    expect([...shapeAt(track, 1001)!]).toEqual([1, 2, 0, 0, 0, 0, 5, 6]);
+    expect([...shapeAt(track, 1002)!]).toEqual([3, 4, 0, 0, 0, 0, 7, 8]);
   });
 
   it("holds its ends", () => {
-    expect([...shapeAt(track, 900)]).toEqual([...shapeAt(track, 1001)]);
-    expect([...shapeAt(track, 1200)]).toEqual([...shapeAt(track, 1002)]);
+    expect([...shapeAt(track, 900)!]).toEqual([...shapeAt(track, 1001)!]);
+    expect([...shapeAt(track, 1200)!]).toEqual([...shapeAt(track, 1002)!]);
+  });
+});
+
+describe("geometry that comes row by row", () => {
+  it("is not there until its rows are", () => {
+    const track = unpack({ first: 1001, frames: 3, points: 1, data: null });
+    expect(shapeAt(track, 1002)).toBeNull();
+    fillRows(track, 1002, Float32Array.from([1, 2, 0, 0, 0, 0, 0, 0]));
+    expect([...shapeAt(track, 1002)!].slice(0, 2)).toEqual([1, 2]);
+    expect(shapeAt(track, 1003)).toBeNull();
+    expect(shapeAt(track, 900)).toBeNull();
   });
 });
 
@@ -105,7 +114,7 @@ describe("dragging", () => {
     const out = moved(square, [1, 2], 5, -3);
     expect(pointOf(out, 1).slice(0, 2)).toEqual([55, 7]);
     expect(pointOf(out, 0)).toEqual(pointOf(square, 0));
-    expect(square[6]).toBe(50);
+    expect(square[8]).toBe(50);
     expect(count(out)).toBe(4);
   });
 

@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 
-import { along, inside } from "../src/viewer/shape";
+import { along, inside, shapeFrom } from "../src/viewer/shape";
 import { started, type StarterDrag } from "../src/viewer/starters";
 
 const drag = (part: Partial<StarterDrag> = {}): StarterDrag => ({
@@ -14,10 +14,10 @@ const drag = (part: Partial<StarterDrag> = {}): StarterDrag => ({
   ...part,
 });
 const shape = (kind: "ellipse" | "box" | "finger", part: Partial<StarterDrag> = {}) =>
-  Float64Array.from(started(kind, drag(part))!.points.flat());
+  shapeFrom(started(kind, drag(part))!.points);
 
 function bounds(s: Float64Array) {
-  const places = Array.from({ length: s.length / 6 }, (_, i) =>
+  const places = Array.from({ length: s.length / 8 }, (_, i) =>
     Array.from({ length: 41 }, (_, k) => along(s, i, k / 40)),
   ).flat();
   const [xs, ys] = [places.map((p) => p[0]), places.map((p) => p[1])];
@@ -45,7 +45,7 @@ describe("starters", () => {
     const [c, s] = [Math.cos((degrees * Math.PI) / 180), Math.sin((degrees * Math.PI) / 180)];
     const points = shape("finger", { x0: 300, y0: 300, x1: 300 + 100 * c, y1: 300 + 100 * s });
     const local = (x: number, y: number) => [300 + x * c - y * s, 300 + x * s + y * c] as const;
-    expect(points.length / 6).toBe(7);
+    expect(points.length / 8).toBe(7);
     expect(inside(points, ...local(99, 0))).toBe(true);
     expect(inside(points, ...local(101, 0))).toBe(false);
     expect(inside(points, ...local(3, 14))).toBe(true);

@@ -10,7 +10,11 @@ export type ShotCard = Schemas["ShotCard"];
 export type Element = ShotState["elements"][string];
 export type Settings = Extract<Element, { kind?: "settings" }>;
 export type Cover = Schemas["Cover"];
-export type Outline = Schemas["Outline"];
+export type Group = Schemas["Group"];
+export type Outline = Schemas["OutlineView"];
+export type Proposed = Schemas["Proposal"];
+export type Thinning = Schemas["Thinning"];
+export type Copied = Schemas["Copied"];
 export type Pane = Schemas["Pane"];
 export type Plate = Schemas["Plate"];
 export type Geometry = Schemas["Geometry"];
@@ -22,7 +26,7 @@ export type Correction = Schemas["Correction"];
 export type Order = Schemas["Order"];
 export type ClipCard = Schemas["ClipCard"];
 export type PointKind = "corner" | "smooth" | "free";
-export type Ease = "smooth" | "linear" | "hold";
+export type Ease = "smooth" | "linear" | "hold" | "curve";
 
 /** An answer of the server that is not what was asked for; `message` is meant for people. */
 export class Problem extends Error {

@@ -75,7 +75,7 @@ export interface paths {
         put?: never;
         /**
          * Fit
-         * @description The line as an outline with few points (Schneider 1990). Nothing is stored.
+         * @description The line as an outline with few points (Schneider 1990).
          */
         post: operations["fit_api_fit_post"];
         delete?: never;
@@ -296,6 +296,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/carry": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Propose Carry
+         * @description The outline on the next frames as the picture shows it; it ends early, with the reason, where that is unsure.
+         */
+        post: operations["propose_carry_api_shots__shot_id__carry_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/clips": {
         parameters: {
             query?: never;
@@ -308,6 +328,26 @@ export interface paths {
          * @description Clips that were taken in as inserts for this shot.
          */
         get: operations["list_clips_api_shots__shot_id__clips_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/copies/{element}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Copy
+         * @description A cover or an outline with all of its keys, as it can be pasted here or into another shot.
+         */
+        get: operations["read_copy_api_shots__shot_id__copies__element__get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -396,6 +436,28 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/geometry": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Geometry
+         * @description Geometry of all elements on some frames: float32 rows one element after the other, in the order of their ids.
+         *
+         *     409 with the newer state where the shot has moved on since it was loaded.
+         */
+        get: operations["read_geometry_api_shots__shot_id__geometry_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/looks/{look}/{frame}": {
         parameters: {
             query?: never;
@@ -405,9 +467,32 @@ export interface paths {
         };
         /**
          * Read Look
-         * @description A look of a frame: the matte as grey PNG, the others as JPEG.
+         * @description A look of a frame: a matte on black as grey PNG, the others as JPEG.
+         *
+         *     `only` names the covers that count, separated by commas; `style` is the matte's; `ground` is what a cut-out lies
+         *     on, checks or a colour.
          */
         get: operations["read_look_api_shots__shot_id__looks__look___frame__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/pivots/{outline}/{frame}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Pivot
+         * @description An outline's pivot on a frame: the one that was put, or its centre.
+         */
+        get: operations["read_pivot_api_shots__shot_id__pivots__outline___frame__get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -430,6 +515,46 @@ export interface paths {
          * @description Do the last undone edit again.
          */
         post: operations["redo_api_shots__shot_id__redo_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/snap": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Propose Snap
+         * @description The outline with a stretch moved onto the edge in the plate; refused where there is none.
+         */
+        post: operations["propose_snap_api_shots__shot_id__snap_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/thin": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Propose Thinning
+         * @description What thinning out would leave.
+         */
+        post: operations["propose_thinning_api_shots__shot_id__thin_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -559,6 +684,18 @@ export interface components {
             type: "add-pane";
         };
         /**
+         * CarryRequest
+         * @description From which frame an outline is carried on, and up to which one; before it where that lies earlier.
+         */
+        CarryRequest: {
+            /** Frame */
+            frame: number;
+            /** Outline */
+            outline: string;
+            /** To */
+            to: number;
+        };
+        /**
          * ClipCard
          * @description A clip that a shot can use as an insert.
          */
@@ -566,6 +703,15 @@ export interface components {
             /** Id */
             id: string;
             info: components["schemas"]["MediaInfo"];
+        };
+        /**
+         * Copied
+         * @description A cover with all of its outlines, or one outline of it, as copied.
+         */
+        Copied: {
+            cover: components["schemas"]["Cover"];
+            /** Outlines */
+            outlines: components["schemas"]["Outline"][];
         };
         /**
          * Correction
@@ -590,13 +736,30 @@ export interface components {
         };
         /**
          * Cover
-         * @description Something that stays in front. Not there before `first` nor after `last`; None means the plate's ends.
+         * @description Something that stays in front; its outlines add, cut and limit in their order.
          */
         Cover: {
             /** Colour */
             colour: string;
+            /**
+             * Fade In
+             * @default 0
+             */
+            fade_in?: number;
+            /**
+             * Fade Out
+             * @default 0
+             */
+            fade_out?: number;
             /** First */
             first?: number | null;
+            /** Group */
+            group?: string | null;
+            /**
+             * Grow
+             * @default 0
+             */
+            grow?: number;
             /** Id */
             id: string;
             /**
@@ -619,10 +782,20 @@ export interface components {
              */
             outlines?: string[];
             /**
+             * Phase
+             * @default 0
+             */
+            phase?: number;
+            /**
              * Shown
              * @default true
              */
             shown?: boolean;
+            /**
+             * Shutter
+             * @default 0
+             */
+            shutter?: number;
         };
         /**
          * DeleteElement
@@ -663,15 +836,46 @@ export interface components {
             tolerance: number;
         };
         /**
+         * Duplicate
+         * @description A second cover like the first one, right in front of it.
+         */
+        Duplicate: {
+            /** Cover */
+            cover: string;
+            /**
+             * Offset
+             * @default [
+             *       0,
+             *       0
+             *     ]
+             */
+            offset?: [
+                number,
+                number
+            ];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "duplicate";
+        };
+        /**
          * EaseKeys
-         * @description Choose how the stretches after some keys go on.
+         * @description Choose how the stretches after some keys go on; "curve" is a cubic as in CSS.
          */
         EaseKeys: {
+            /** Curve */
+            curve?: [
+                number,
+                number,
+                number,
+                number
+            ] | null;
             /**
              * Ease
              * @enum {string}
              */
-            ease: "smooth" | "linear" | "hold";
+            ease: "smooth" | "linear" | "hold" | "curve";
             /** Element */
             element: string;
             /** Frames */
@@ -688,7 +892,7 @@ export interface components {
          */
         EditRequest: {
             /** Edit */
-            edit: components["schemas"]["AddCover"] | components["schemas"]["AddOutline"] | components["schemas"]["ShapePoints"] | components["schemas"]["SetKey"] | components["schemas"]["DeleteKeys"] | components["schemas"]["MoveKeys"] | components["schemas"]["EaseKeys"] | components["schemas"]["InsertPoint"] | components["schemas"]["RemovePoints"] | components["schemas"]["SetPointKind"] | components["schemas"]["SetCover"] | components["schemas"]["AddPane"] | components["schemas"]["SetPane"] | components["schemas"]["DeleteElement"] | components["schemas"]["OrderDepth"] | components["schemas"]["SetShot"];
+            edit: components["schemas"]["AddCover"] | components["schemas"]["AddOutline"] | components["schemas"]["ShapePoints"] | components["schemas"]["SetKey"] | components["schemas"]["SetKeys"] | components["schemas"]["DeleteKeys"] | components["schemas"]["MoveKeys"] | components["schemas"]["StretchKeys"] | components["schemas"]["TurnKeys"] | components["schemas"]["ThinOut"] | components["schemas"]["EaseKeys"] | components["schemas"]["InsertPoint"] | components["schemas"]["RemovePoints"] | components["schemas"]["SetPointKind"] | components["schemas"]["Mirror"] | components["schemas"]["SetCover"] | components["schemas"]["SetOutline"] | components["schemas"]["GroupCovers"] | components["schemas"]["Ungroup"] | components["schemas"]["SetGroup"] | components["schemas"]["ShiftCovers"] | components["schemas"]["Paste"] | components["schemas"]["Duplicate"] | components["schemas"]["AddPane"] | components["schemas"]["SetPane"] | components["schemas"]["DeleteElement"] | components["schemas"]["OrderDepth"] | components["schemas"]["SetShot"];
             /** Revision */
             revision: number;
         };
@@ -716,17 +920,63 @@ export interface components {
          * Geometry
          * @description Evaluated points of an outline or a pane, one row a frame from its first to its last key.
          *
-         *     `data` is base64 of little-endian float32, (frames, points, 6): x, y, incoming and outgoing handle (relative).
+         *     `data` is base64 of little-endian float32, (frames, points, 8): x, y, incoming and outgoing handle (relative),
+         *     soft edge inwards and outwards. In a whole shot it is left out and comes frame by frame from its own address.
          */
         Geometry: {
             /** Data */
-            data: string;
+            data?: string | null;
             /** First */
             first: number;
             /** Frames */
             frames: number;
             /** Points */
             points: number;
+        };
+        /**
+         * Group
+         * @description Covers that belong together, as the fingers of a hand; they follow each other in depth.
+         */
+        Group: {
+            /**
+             * Folded
+             * @default false
+             */
+            folded?: boolean;
+            /** Id */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "group";
+            /**
+             * Locked
+             * @default false
+             */
+            locked?: boolean;
+            /** Name */
+            name: string;
+            /**
+             * Shown
+             * @default true
+             */
+            shown?: boolean;
+        };
+        /**
+         * GroupCovers
+         * @description Put covers into a new group; they come together in depth where the nearest of them is.
+         */
+        GroupCovers: {
+            /** Covers */
+            covers: string[];
+            /** Name */
+            name?: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "group-covers";
         };
         /** HTTPValidationError */
         HTTPValidationError: {
@@ -833,12 +1083,19 @@ export interface components {
          * @description An outline's shape at a frame, and how it goes on to the next key.
          */
         Key: {
+            /** Curve */
+            curve?: [
+                number,
+                number,
+                number,
+                number
+            ] | null;
             /**
              * Ease
              * @default smooth
              * @enum {string}
              */
-            ease?: "smooth" | "linear" | "hold";
+            ease?: "smooth" | "linear" | "hold" | "curve";
             /** Frame */
             frame: number;
             /** Points */
@@ -848,8 +1105,37 @@ export interface components {
                 number,
                 number,
                 number,
+                number,
+                number,
                 number
             ][];
+            /**
+             * Turns
+             * @default 0
+             */
+            turns?: number;
+        };
+        /**
+         * KeyMark
+         * @description A key without its shape, which the page has from the geometry.
+         */
+        KeyMark: {
+            /** Curve */
+            curve: [
+                number,
+                number,
+                number,
+                number
+            ] | null;
+            /**
+             * Ease
+             * @enum {string}
+             */
+            ease: "smooth" | "linear" | "hold" | "curve";
+            /** Frame */
+            frame: number;
+            /** Turns */
+            turns: number;
         };
         /**
          * MediaInfo
@@ -945,12 +1231,35 @@ export interface components {
             width: number;
         };
         /**
+         * Mirror
+         * @description Mirror an outline left to right, or across: top to bottom, about its pivot on every key.
+         */
+        Mirror: {
+            /**
+             * Across
+             * @default false
+             */
+            across?: boolean;
+            /** Outline */
+            outline: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "mirror";
+        };
+        /**
          * MoveKeys
-         * @description Shift keys of an outline or a pane in time.
+         * @description Shift keys of an outline or a pane in time, or put copies of them there.
          */
         MoveKeys: {
             /** By */
             by: number;
+            /**
+             * Copies
+             * @default false
+             */
+            copies?: boolean;
             /** Element */
             element: string;
             /** Frames */
@@ -990,6 +1299,8 @@ export interface components {
         /**
          * OrderDepth
          * @description Put covers and panes into another order, near to far.
+         *
+         *     A cover that lands between two of a group joins it; one that is parted from the rest of its group leaves it.
          */
         OrderDepth: {
             /** Depth */
@@ -1007,23 +1318,43 @@ export interface components {
         Outline: {
             /** Cover */
             cover: string;
+            /**
+             * Fade In
+             * @default 0
+             */
+            fade_in?: number;
+            /**
+             * Fade Out
+             * @default 0
+             */
+            fade_out?: number;
+            /** First */
+            first?: number | null;
             /** Id */
             id: string;
             /** Keys */
             keys: components["schemas"]["Key"][];
             /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
+             * Kind
+             * @default outline
+             * @constant
              */
-            kind: "outline";
+            kind?: "outline";
             /** Kinds */
             kinds: ("corner" | "smooth" | "free")[];
+            /** Last */
+            last?: number | null;
             /**
              * Mode
              * @default adds
              * @enum {string}
              */
             mode?: "adds" | "cuts" | "limits";
+            /** Pivot */
+            pivot?: [
+                number,
+                number
+            ] | null;
         };
         /**
          * OutlineDraft
@@ -1039,8 +1370,53 @@ export interface components {
                 number,
                 number,
                 number,
+                number,
+                number,
                 number
             ][];
+        };
+        /**
+         * OutlineView
+         * @description An outline as the page knows it.
+         */
+        OutlineView: {
+            /** Cover */
+            cover: string;
+            /**
+             * Fade In
+             * @default 0
+             */
+            fade_in?: number;
+            /**
+             * Fade Out
+             * @default 0
+             */
+            fade_out?: number;
+            /** First */
+            first?: number | null;
+            /** Id */
+            id: string;
+            /** Keys */
+            keys: components["schemas"]["KeyMark"][];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "outline";
+            /** Kinds */
+            kinds: ("corner" | "smooth" | "free")[];
+            /** Last */
+            last?: number | null;
+            /**
+             * Mode
+             * @enum {string}
+             */
+            mode: "adds" | "cuts" | "limits";
+            /** Pivot */
+            pivot: [
+                number,
+                number
+            ] | null;
         };
         /**
          * Pane
@@ -1106,14 +1482,61 @@ export interface components {
                     number
                 ]
             ];
+            /** Curve */
+            curve?: [
+                number,
+                number,
+                number,
+                number
+            ] | null;
             /**
              * Ease
              * @default smooth
              * @enum {string}
              */
-            ease?: "smooth" | "linear" | "hold";
+            ease?: "smooth" | "linear" | "hold" | "curve";
             /** Frame */
             frame: number;
+        };
+        /**
+         * Paste
+         * @description Paste copied outlines as a cover of their own, or into a cover.
+         *
+         *     Keys keep their frames, or with `frame` move so that the first of them lies there; `offset` moves them on the
+         *     picture. Keys beyond the plate are left out.
+         */
+        Paste: {
+            /** Frame */
+            frame?: number | null;
+            /** Into */
+            into?: string | null;
+            /**
+             * Offset
+             * @default [
+             *       0,
+             *       0
+             *     ]
+             */
+            offset?: [
+                number,
+                number
+            ];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "paste";
+            what: components["schemas"]["Copied"];
+        };
+        /**
+         * PivotPlace
+         * @description Where an outline turns about on a frame.
+         */
+        PivotPlace: {
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
         };
         /**
          * Plate
@@ -1154,6 +1577,54 @@ export interface components {
             remarks: string[];
         };
         /**
+         * Proposal
+         * @description Shapes by frame that are proposed, how much each is to be believed, and why it went no further.
+         */
+        Proposal: {
+            /**
+             * Moved
+             * @default 0
+             */
+            moved?: number;
+            /**
+             * Reason
+             * @default
+             */
+            reason?: string;
+            /** Shapes */
+            shapes: {
+                [key: string]: [
+                    number,
+                    number,
+                    number,
+                    number,
+                    number,
+                    number,
+                    number,
+                    number
+                ][];
+            };
+            /** Sure */
+            sure: {
+                [key: string]: number;
+            };
+        };
+        /**
+         * Range
+         * @description Frames in which an edit counts whole, and over how many frames beyond both ends it dies away.
+         */
+        Range: {
+            /** First */
+            first: number;
+            /** Last */
+            last: number;
+            /**
+             * Soft
+             * @default 0
+             */
+            soft?: number;
+        };
+        /**
          * RemovePoints
          * @description Take points out of an outline on every key.
          */
@@ -1170,17 +1641,48 @@ export interface components {
         };
         /**
          * SetCover
-         * @description Change a cover's name, colour, show, lock, in or out; only what is sent changes.
+         * @description Change a cover's name, colour, show, lock, in, out, fades, growth or motion blur; only what is sent changes.
          */
         SetCover: {
             /** Colour */
             colour?: string | null;
             /** Cover */
             cover: string;
+            /** Fade In */
+            fade_in?: number | null;
+            /** Fade Out */
+            fade_out?: number | null;
             /** First */
             first?: number | null;
+            /** Grow */
+            grow?: number | null;
             /** Last */
             last?: number | null;
+            /** Locked */
+            locked?: boolean | null;
+            /** Name */
+            name?: string | null;
+            /** Phase */
+            phase?: number | null;
+            /** Shown */
+            shown?: boolean | null;
+            /** Shutter */
+            shutter?: number | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "set-cover";
+        };
+        /**
+         * SetGroup
+         * @description Change a group's name, show, lock or fold; only what is sent changes.
+         */
+        SetGroup: {
+            /** Folded */
+            folded?: boolean | null;
+            /** Group */
+            group: string;
             /** Locked */
             locked?: boolean | null;
             /** Name */
@@ -1191,7 +1693,7 @@ export interface components {
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
-            type: "set-cover";
+            type: "set-group";
         };
         /**
          * SetKey
@@ -1207,6 +1709,64 @@ export interface components {
              * @enum {string}
              */
             type: "set-key";
+        };
+        /**
+         * SetKeys
+         * @description Set an outline's whole shape on several frames at once, as pasted or carried on.
+         */
+        SetKeys: {
+            /** Outline */
+            outline: string;
+            /** Shapes */
+            shapes: {
+                [key: string]: [
+                    number,
+                    number,
+                    number,
+                    number,
+                    number,
+                    number,
+                    number,
+                    number
+                ][];
+            };
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "set-keys";
+        };
+        /**
+         * SetOutline
+         * @description Change how an outline acts, its in and out, its fades, or its pivot; only what is sent changes.
+         *
+         *     The pivot comes as a place on a frame; null puts it back to the centre.
+         */
+        SetOutline: {
+            /** Fade In */
+            fade_in?: number | null;
+            /** Fade Out */
+            fade_out?: number | null;
+            /** First */
+            first?: number | null;
+            /** Frame */
+            frame?: number | null;
+            /** Last */
+            last?: number | null;
+            /** Mode */
+            mode?: ("adds" | "cuts" | "limits") | null;
+            /** Outline */
+            outline: string;
+            /** Pivot */
+            pivot?: [
+                number,
+                number
+            ] | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "set-outline";
         };
         /**
          * SetPane
@@ -1235,6 +1795,8 @@ export interface components {
         /**
          * SetPointKind
          * @description Make points corners (no handles), smooth (handles in line) or free, on every key.
+         *
+         *     With a roundness, smooth points get their handles computed anew from their neighbours.
          */
         SetPointKind: {
             /** Indices */
@@ -1246,6 +1808,8 @@ export interface components {
             kind: "corner" | "smooth" | "free";
             /** Outline */
             outline: string;
+            /** Roundness */
+            roundness?: number | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -1320,6 +1884,8 @@ export interface components {
                     number,
                     number,
                     number,
+                    number,
+                    number,
                     number
                 ];
             };
@@ -1328,12 +1894,39 @@ export interface components {
              * @default frame
              * @enum {string}
              */
-            reach?: "frame" | "all" | "onward";
+            reach?: "frame" | "all" | "onward" | "range";
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             type: "shape-points";
+            within?: components["schemas"]["Range"] | null;
+        };
+        /**
+         * ShiftCovers
+         * @description Move several covers whole, on a frame and as far as the reach goes.
+         */
+        ShiftCovers: {
+            /** Covers */
+            covers: string[];
+            /** Dx */
+            dx: number;
+            /** Dy */
+            dy: number;
+            /** Frame */
+            frame: number;
+            /**
+             * Reach
+             * @default frame
+             * @enum {string}
+             */
+            reach?: "frame" | "all" | "onward" | "range";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "shift-covers";
+            within?: components["schemas"]["Range"] | null;
         };
         /**
          * ShotCard
@@ -1361,7 +1954,7 @@ export interface components {
         ShotChange: {
             /** Elements */
             elements: {
-                [key: string]: (components["schemas"]["Settings"] | components["schemas"]["Cover"] | components["schemas"]["Outline"] | components["schemas"]["Pane"]) | null;
+                [key: string]: (components["schemas"]["Settings"] | components["schemas"]["Cover"] | components["schemas"]["Group"] | components["schemas"]["OutlineView"] | components["schemas"]["Pane"]) | null;
             };
             /** Frames */
             frames: [
@@ -1385,12 +1978,12 @@ export interface components {
         };
         /**
          * ShotState
-         * @description A shot's whole document with its geometry.
+         * @description A shot's whole document; its geometry says only what there is of each element.
          */
         ShotState: {
             /** Elements */
             elements: {
-                [key: string]: components["schemas"]["Settings"] | components["schemas"]["Cover"] | components["schemas"]["Outline"] | components["schemas"]["Pane"];
+                [key: string]: components["schemas"]["Settings"] | components["schemas"]["Cover"] | components["schemas"]["Group"] | components["schemas"]["OutlineView"] | components["schemas"]["Pane"];
             };
             /** Geometry */
             geometry: {
@@ -1407,12 +2000,102 @@ export interface components {
             undo?: string | null;
         };
         /**
+         * SnapRequest
+         * @description Which points of an outline are to move to the edge nearby on a frame, and how far at most.
+         */
+        SnapRequest: {
+            /** Frame */
+            frame: number;
+            /** Outline */
+            outline: string;
+            /** Points */
+            points: number[];
+            /**
+             * Radius
+             * @default 12
+             */
+            radius?: number;
+        };
+        /**
          * StepRequest
          * @description Undo or redo of the shot as it was at a revision.
          */
         StepRequest: {
             /** Revision */
             revision: number;
+        };
+        /**
+         * StretchKeys
+         * @description Spread keys over another span of frames; what then falls on one frame becomes one key.
+         */
+        StretchKeys: {
+            /** Element */
+            element: string;
+            /** First */
+            first: number;
+            /** Frames */
+            frames: number[];
+            /** Last */
+            last: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "stretch-keys";
+        };
+        /**
+         * ThinOut
+         * @description Keep only the keys that are needed for every frame to stay as it is, within a tolerance in pixels.
+         */
+        ThinOut: {
+            /** Outline */
+            outline: string;
+            /** Tolerance */
+            tolerance: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "thin-out";
+        };
+        /**
+         * ThinRequest
+         * @description An outline, and by how many pixels any frame may change.
+         */
+        ThinRequest: {
+            /** Outline */
+            outline: string;
+            /** Tolerance */
+            tolerance: number;
+        };
+        /**
+         * Thinning
+         * @description The keys that would stay, of how many, and by how much the frame that changes most would.
+         */
+        Thinning: {
+            /** Before */
+            before: number;
+            /** Error */
+            error: number;
+            /** Frames */
+            frames: number[];
+        };
+        /**
+         * TurnKeys
+         * @description Choose how many whole turns an outline makes on the way from a key to the next; 0 is the shorter way round.
+         */
+        TurnKeys: {
+            /** Frame */
+            frame: number;
+            /** Outline */
+            outline: string;
+            /** Turns */
+            turns: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "turn-keys";
         };
         /**
          * Understood
@@ -1500,6 +2183,19 @@ export interface components {
             rate_varies?: boolean;
             /** Width */
             width: number;
+        };
+        /**
+         * Ungroup
+         * @description Take a group apart; its covers stay as they are.
+         */
+        Ungroup: {
+            /** Group */
+            group: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "ungroup";
         };
         /** ValidationError */
         ValidationError: {
@@ -2014,6 +2710,41 @@ export interface operations {
             };
         };
     };
+    propose_carry_api_shots__shot_id__carry_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CarryRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Proposal"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     list_clips_api_shots__shot_id__clips_get: {
         parameters: {
             query?: never;
@@ -2032,6 +2763,38 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ClipCard"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    read_copy_api_shots__shot_id__copies__element__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+                element: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Copied"];
                 };
             };
             /** @description Validation Error */
@@ -2181,10 +2944,46 @@ export interface operations {
             };
         };
     };
+    read_geometry_api_shots__shot_id__geometry_get: {
+        parameters: {
+            query: {
+                revision: number;
+                first: number;
+                last: number;
+            };
+            header?: never;
+            path: {
+                shot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     read_look_api_shots__shot_id__looks__look___frame__get: {
         parameters: {
             query?: {
                 size?: "full" | "proxy";
+                only?: string | null;
+                style?: "plain" | "tint" | "edges";
+                ground?: string;
                 /** @description revision since which the frame looks so; only names the cached copy */
                 v?: number;
             };
@@ -2204,6 +3003,39 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    read_pivot_api_shots__shot_id__pivots__outline___frame__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+                outline: string;
+                frame: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PivotPlace"];
+                };
             };
             /** @description Validation Error */
             422: {
@@ -2238,6 +3070,76 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ShotChange"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    propose_snap_api_shots__shot_id__snap_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SnapRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Proposal"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    propose_thinning_api_shots__shot_id__thin_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ThinRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Thinning"];
                 };
             };
             /** @description Validation Error */

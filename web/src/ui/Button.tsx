@@ -76,7 +76,7 @@ export function Choice<T extends string>({
           title={option.title}
           disabled={disabled}
           aria-pressed={option.value === value}
-          className={`h-6 rounded-[5px] px-2 disabled:opacity-45 ${option.value === value ? "bg-teal-soft font-semibold text-teal" : "hover:bg-cloth-sunk"}`}
+          className={`h-6 rounded-[5px] ${options.length > 3 ? "px-[7px] text-[13px]" : "px-2"} disabled:opacity-45 ${option.value === value ? "bg-teal-soft font-semibold text-teal" : "hover:bg-cloth-sunk"}`}
           onClick={() => onPick(option.value)}
         >
           {option.label}

@@ -3,6 +3,7 @@ import { useState } from "react";
 /** A number that can be typed or dragged sideways; commits on Enter, on leaving, and at the end of a drag. */
 export function NumberField({
   label,
+  caption = label,
   value,
   unit = "",
   digits = 0,
@@ -14,6 +15,8 @@ export function NumberField({
   onCommit,
 }: {
   label: string;
+  /** What is seen beside the number, where the whole label would be too long. */
+  caption?: string;
   value: number;
   unit?: string;
   digits?: number;
@@ -59,15 +62,15 @@ export function NumberField({
       <span
         title={`${label}: drag sideways`}
         onPointerDown={drag}
-        className="cursor-ew-resize self-stretch px-2 leading-7 text-ink-soft select-none"
+        className="cursor-ew-resize self-stretch pr-1 pl-2 leading-7 text-ink-soft select-none"
       >
-        {label}
+        {caption}
       </span>
       <input
         aria-label={label}
         disabled={disabled}
         inputMode="decimal"
-        className={`${narrow ? "w-9" : "w-14"} bg-transparent text-right outline-none disabled:opacity-50`}
+        className={`${digits > 0 && !narrow ? "w-14" : digits > 1 ? "w-[52px]" : "w-9"} bg-transparent text-right outline-none disabled:opacity-50`}
         value={shown}
         onFocus={(event) => event.currentTarget.select()}
         onChange={(event) => setDraft(event.target.value)}

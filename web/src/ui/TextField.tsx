@@ -1,15 +1,18 @@
-import { useState } from "react";
+import { useId, useState } from "react";
 
 /** A line of text; commits on Enter and on leaving, Escape takes the typing back. */
 export function TextField({
   label,
   value,
   className = "",
+  suggestions,
   onCommit,
 }: {
   label: string;
   value: string;
   className?: string;
+  /** What is usually wanted, offered while typing. */
+  suggestions?: string[];
   onCommit: (value: string) => void;
 }) {
   const [draft, setDraft] = useState<string | null>(null);
@@ -18,19 +21,30 @@ export function TextField({
     setDraft(null);
     if (next && next !== value) onCommit(next);
   };
+  const list = useId();
   return (
-    <input
-      aria-label={label}
-      maxLength={80}
-      className={`h-7 min-w-0 rounded-md border border-line bg-cloth-raised px-2 outline-none focus:border-teal ${className}`}
-      value={draft ?? value}
-      onChange={(event) => setDraft(event.target.value)}
-      onBlur={commit}
-      onKeyDown={(event) => {
-        if (event.key === "Enter") event.currentTarget.blur();
-        if (event.key === "Escape") setDraft(null);
-        event.stopPropagation();
-      }}
-    />
+    <>
+      {suggestions && (
+        <datalist id={list}>
+          {suggestions.map((text) => (
+            <option key={text} value={text} />
+          ))}
+        </datalist>
+      )}
+      <input
+        list={suggestions && list}
+        aria-label={label}
+        maxLength={80}
+        className={`h-7 min-w-0 rounded-md border border-line bg-cloth-raised px-2 outline-none focus:border-teal ${className}`}
+        value={draft ?? value}
+        onChange={(event) => setDraft(event.target.value)}
+        onBlur={commit}
+        onKeyDown={(event) => {
+          if (event.key === "Enter") event.currentTarget.blur();
+          if (event.key === "Escape") setDraft(null);
+          event.stopPropagation();
+        }}
+      />
+    </>
   );
 }

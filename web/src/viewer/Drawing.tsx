@@ -3,6 +3,7 @@ import { memo, useMemo, useSyncExternalStore } from "react";
 import {
   coverOf,
   inDepth,
+  isShown,
   neighbourKeys,
   outlineOf,
   paneOf,
@@ -12,8 +13,11 @@ import {
   type Bench,
   type Draft,
 } from "../features/workbench/bench";
-import { along, count, pathOf, pointOf, type Shape } from "./shape";
-import { kindOf, selectionBox, type Hit } from "./tools";
+import { along, count, pathOf, pointOf, shapeFrom, type Shape } from "./shape";
+import { FrameAround, Proposed } from "./overlays";
+import { companions, isSoft } from "./soft";
+import { selectionBox } from "./selecting";
+import { kindOf, type Hit } from "./tools";
 import { toScreen, useView, type View } from "./view";
 
 /** Outlines, panes, points and handles over the picture. */
@@ -21,59 +25,108 @@ export function Drawing({ hovered }: { hovered: Hit }) {
   const b = useBench();
   const v = useView();
   if (!b.shot || b.drawingHidden) return null;
-  const things = [...inDepth(b)].reverse().filter((thing) => thing.shown !== false);
+  const things = [...inDepth(b)].reverse().filter((thing) => isShown(b, thing));
   return (
-    <svg className="pointer-events-none absolute inset-0 size-full" data-testid="drawing">
+    <svg
+      className="pointer-events-none absolute inset-0 size-full"
+      style={{ opacity: b.pencil.opacity }}
+      data-testid="drawing"
+    >
       {things.flatMap((thing) => {
         const chosen = thing.id === b.selected;
         const parts =
           thing.kind === "pane" ? [thing.id] : present(thing, b.frame) ? (thing.outlines ?? []) : [];
         return parts.map((part) => {
-          const shape = shapeOf(b, part, b.frame);
-          if (!shape) return null;
-          const cuts = outlineOf(b, part)?.mode;
+          const shape = lineOf(b, part);
+          const outline = outlineOf(b, part);
+          if (!shape || (outline && !present(outline, b.frame))) return null;
           return (
             <Line
               key={part}
-              path={pathOf(shape, (x, y) => toScreen(v, x, y))}
-              colour={thing.colour}
+              shape={shape}
+              v={v}
+              colour={b.pencil.colour ?? thing.colour}
               chosen={chosen && part === b.active}
-              near={chosen}
-              dashed={cuts === "cuts" || cuts === "limits"}
+              near={chosen || b.also.has(thing.id)}
+              dashed={outline?.mode === "cuts" || outline?.mode === "limits"}
+              width={b.pencil.width}
             />
           );
         });
       })}
       {b.onion && <Onion b={b} v={v} />}
       <Active b={b} v={v} hovered={hovered} />
+      <FrameAround b={b} v={v} />
+      <Proposed b={b} v={v} />
       {b.draft && <DraftLines draft={b.draft} v={v} />}
       <SelectionBox />
     </svg>
   );
 }
 
+/** Shapes as they were drawn last, so that what has not changed is not drawn anew. */
+const drawn = new Map<string, { track: unknown; frame: number; shape: Shape }>();
+
+/** The shape of a part, the same object as long as it is the same. */
+function lineOf(b: Bench, part: string): Shape | null {
+  if (b.drag?.element === part && b.drag.frame === b.frame) return b.drag.shape;
+  const track = b.tracks[part];
+  const held = drawn.get(part);
+  if (held && held.track === track && held.frame === b.frame) return held.shape;
+  const shape = shapeOf(b, part, b.frame);
+  if (shape) drawn.set(part, { track, frame: b.frame, shape });
+  return shape;
+}
+
 const Line = memo(function Line({
-  path,
+  shape,
+  v,
   colour,
   chosen,
   near,
   dashed,
+  width,
 }: {
-  path: string;
+  shape: Shape;
+  v: View;
   colour: string;
   chosen: boolean;
   near: boolean;
   dashed: boolean;
+  width: number;
 }) {
+  const path = pathOf(shape, (x, y) => toScreen(v, x, y));
+  const soft = isSoft(shape) ? companions(shape) : [];
   return (
     <g fill="none" strokeLinejoin="round" strokeDasharray={dashed ? "7 4" : undefined}>
-      <path d={path} stroke="#101516" strokeOpacity={chosen ? 0.85 : 0.45} strokeWidth={chosen ? 4 : 2.6} />
+      <path
+        d={path}
+        stroke="#101516"
+        strokeOpacity={chosen ? 0.85 : 0.45}
+        strokeWidth={width + (chosen ? 2.4 : 1.2)}
+      />
       <path
         d={path}
         stroke={chosen ? "#fdfcf7" : colour}
-        strokeWidth={chosen ? 1.6 : 1.4}
+        strokeWidth={chosen ? width + 0.2 : width}
         strokeOpacity={near ? 1 : 0.9}
       />
+      {soft.map((line, k) => (
+        <polygon
+          key={k}
+          points={line
+            .map(([x, y]) =>
+              toScreen(v, x, y)
+                .map((c) => c.toFixed(1))
+                .join(","),
+            )
+            .join(" ")}
+          stroke={chosen ? "#fdfcf7" : colour}
+          strokeOpacity={0.55}
+          strokeWidth={Math.max(width * 0.6, 0.8)}
+          strokeDasharray="none"
+        />
+      ))}
     </g>
   );
 });
@@ -101,7 +154,8 @@ function Active({ b, v, hovered }: { b: Bench; v: View; hovered: Hit }) {
   const shape = shapeOf(b, b.active, b.frame);
   const outline = outlineOf(b, b.active);
   const cover = outline ? coverOf(b, outline.cover) : null;
-  if (!shape || (cover && (!present(cover, b.frame) || cover.shown === false))) return null;
+  if (!shape || (outline && !present(outline, b.frame))) return null;
+  if (cover && (!present(cover, b.frame) || !isShown(b, cover))) return null;
   const pane = paneOf(b, b.active);
   if (pane && pane.shown === false) return null;
   return (
@@ -192,7 +246,7 @@ function DraftLines({ draft, v }: { draft: Draft; v: View }) {
   const path = useMemo(() => {
     const points = draft.pointer ? [...draft.points, [...draft.pointer, 0, 0, 0, 0]] : draft.points;
     return pathOf(
-      Float64Array.from(points.flat()),
+      shapeFrom(points),
       (x, y) => toScreen(v, x, y),
       draft.kind === "starter" || (draft.kind === "pane" && points.length > 3),
     );
@@ -203,9 +257,14 @@ function DraftLines({ draft, v }: { draft: Draft; v: View }) {
     <g fill="none">
       <path d={path} stroke="#101516" strokeOpacity={0.8} strokeWidth={3.6} />
       <path d={path} stroke="#fdfcf7" strokeWidth={1.5} />
-      {last >= 0 && draft.kind !== "starter" && (
-        <Handles shape={Float64Array.from(draft.points[last]!)} i={0} v={v} />
+      {last >= 0 && draft.kind !== "starter" && draft.kind !== "trace" && (
+        <Handles shape={shapeFrom([draft.points[last]!])} i={0} v={v} />
       )}
+      {(draft.anchors ?? []).map(([ax, ay], i) => {
+        const [x, y] = toScreen(v, ax, ay);
+        const closes = i === 0 && draft.anchors!.length >= 2;
+        return <PointMark key={i} x={x} y={y} round={false} chosen={closes} near={closes} />;
+      })}
       {(marked ? draft.points : []).map((p, i) => {
         const [x, y] = toScreen(v, p[0]!, p[1]!);
         const closes = i === 0 && draft.kind === "pen" && draft.points.length >= 3;
@@ -220,6 +279,16 @@ function DraftLines({ draft, v }: { draft: Draft; v: View }) {
 function SelectionBox() {
   const box = useSyncExternalStore(selectionBox.subscribe, selectionBox.get);
   if (!box) return null;
+  if ("loop" in box)
+    return (
+      <polygon
+        points={box.loop.map((p) => p.join(",")).join(" ")}
+        fill="#fdfcf7"
+        fillOpacity={0.1}
+        stroke="#fdfcf7"
+        strokeDasharray="5 4"
+      />
+    );
   const at = { x: Math.min(box.x0, box.x1), y: Math.min(box.y0, box.y1) };
   const size = { width: Math.abs(box.x1 - box.x0), height: Math.abs(box.y1 - box.y0) };
   return <rect {...at} {...size} fill="#fdfcf7" fillOpacity={0.1} stroke="#fdfcf7" strokeDasharray="5 4" />;

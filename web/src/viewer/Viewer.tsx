@@ -2,22 +2,17 @@ import { useCallback, useEffect, useRef, useState, type PointerEvent } from "rea
 import { toast } from "sonner";
 
 import { bench, useBench } from "../features/workbench/bench";
+import { ProposalBar } from "../features/workbench/ProposalBar";
 import { wheelWhileDragging } from "./draw";
 import { Drawing } from "./Drawing";
 import { lastPointer, Screen } from "./screen";
 import { begin, hint, hitTest, hover, twice, type Gesture, type Hit, type PointerAt } from "./tools";
-import { toPlate, useView } from "./view";
+import { toPlate, usePointer, useView } from "./view";
 
 const TRAVEL = 3;
 
 /** The picture with the drawing over it, and the hand on both. */
-export function Viewer({
-  shot,
-  onPointer,
-}: {
-  shot: string;
-  onPointer: (at: [number, number] | null) => void;
-}) {
+export function Viewer({ shot }: { shot: string }) {
   const frame = useRef<HTMLDivElement>(null);
   const canvas = useRef<HTMLCanvasElement>(null);
   const [hovered, setHovered] = useState<Hit>({ kind: "nothing" });
@@ -27,6 +22,8 @@ export function Viewer({
   const spaceHeld = useBench((b) => b.spaceHeld);
   useBench((b) => b.draft);
   useBench((b) => b.active);
+  useBench((b) => b.framed);
+  useBench((b) => b.fitting);
 
   useEffect(() => {
     const screen = new Screen(canvas.current!, shot, () =>
@@ -46,13 +43,14 @@ export function Viewer({
   }, [shot]);
 
   const place = useCallback(
-    (event: { clientX: number; clientY: number; shiftKey: boolean; altKey: boolean }) => {
+    (event: { clientX: number; clientY: number; shiftKey: boolean; altKey: boolean; ctrlKey: boolean }) => {
       const box = frame.current!.getBoundingClientRect();
       return {
         x: event.clientX - box.left,
         y: event.clientY - box.top,
         shift: event.shiftKey,
         alt: event.altKey,
+        ctrl: event.ctrlKey || (event as { metaKey?: boolean }).metaKey === true,
       };
     },
     [],
@@ -96,9 +94,9 @@ export function Viewer({
   const move = (event: PointerEvent) => {
     const at = place(event);
     const going = gesture.current;
-    onPointer(toPlate(useView.getState(), at.x, at.y));
+    usePointer.setState({ at: toPlate(useView.getState(), at.x, at.y) });
     if (!going) {
-      hover(at);
+      hover(at, event.timeStamp);
       if (tool === "select") setHovered(hitTest(at.x, at.y));
       return;
     }
@@ -132,7 +130,7 @@ export function Viewer({
       onPointerMove={move}
       onPointerUp={up}
       onPointerCancel={up}
-      onPointerLeave={() => onPointer(null)}
+      onPointerLeave={() => usePointer.setState({ at: null })}
       onDoubleClick={(event) => {
         const at = place(event);
         twice(at.x, at.y);
@@ -141,6 +139,7 @@ export function Viewer({
     >
       <canvas ref={canvas} data-testid="picture" className="absolute inset-0 size-full" />
       <Drawing hovered={hovered} />
+      <ProposalBar />
       <p className="pointer-events-none absolute bottom-2 left-2 max-w-[96%] truncate rounded-md bg-[#15191acc] px-2.5 py-1 text-[13px] text-[#f4f2ea]">
         {hint()}
       </p>

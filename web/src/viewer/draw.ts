@@ -59,12 +59,12 @@ export function closePen() {
 }
 
 /** Send a drawn outline, as a new cover or into the chosen one, and select it. */
-function add(outline: { points: number[][]; kinds: PointKind[] }) {
+export function add(outline: { points: number[][]; kinds: PointKind[] }, name?: string) {
   const { into, frame } = bench();
   const edit = into
     ? { type: "add-outline", cover: into.cover, mode: into.mode, frame, outline }
-    : { type: "add-cover", frame, outline };
-  setBench({ draft: null, into: null, tool: "select" });
+    : { type: "add-cover", frame, outline, ...(name ? { name } : {}) };
+  setBench({ draft: null, fitting: null, into: null, tool: "select" });
   void send(edit as Edit).then((change) => {
     if (!change?.made) return;
     const drawn = Object.values(change.elements).find((e) => e?.kind === "outline");
@@ -88,7 +88,7 @@ export function beginFreehand(start: PointerAt): Gesture {
       if (!travelled) return setBench({ draft: null });
       const body = { line: line.flat(), tolerance: CLOSENESS / useView.getState().zoom };
       data<Started>(api.POST("/api/fit", { body }))
-        .then(add)
+        .then((drawn) => add(drawn))
         .catch((error: unknown) => {
           setBench({ draft: null });
           tell(error);
@@ -130,7 +130,7 @@ export function beginStarter(kind: Starter, start: PointerAt): Gesture {
       last = at;
       redraw = null;
       const made = bench().draft && travelled ? shape() : null;
-      if (made) add(made);
+      if (made) add(made, kind === "finger" ? "Index finger" : undefined);
       else setBench({ draft: null });
     },
   };

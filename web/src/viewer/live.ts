@@ -7,6 +7,9 @@ export interface LiveRequest {
   look: "matte" | "cutout" | "composite";
   size: "full" | "proxy";
   element: string;
+  only?: string;
+  style?: string;
+  ground?: string;
   shape: Shape;
   /** Time of the pointer event that this shape comes from, for measuring. */
   at: number;

@@ -1,4 +1,4 @@
-import { bench, useBench, type Bench, type Look } from "../features/workbench/bench";
+import { bench, counted, useBench, type Bench, type Look } from "../features/workbench/bench";
 import { lastFrame } from "../ui/format";
 import { LiveLink } from "./live";
 import { PictureStore } from "./pictures";
@@ -73,7 +73,7 @@ export class Screen {
     const { shot } = b;
     const number = frame - (shot!.plate.first ?? 1001);
     if (look === "plate") return `/api/clips/${shot!.plate.media}/${size}/${number}.jpg`;
-    return `/api/shots/${shot!.id}/looks/${look}/${frame}?size=${size}&v=${b.versions[number]}`;
+    return `/api/shots/${shot!.id}/looks/${look}/${frame}?size=${size}&${mannerQuery(b, look)}v=${b.versions[number]}`;
   }
 
   private isShown(url: string): boolean {
@@ -102,6 +102,7 @@ export class Screen {
       look: b.look,
       size,
       element: b.drag.element,
+      ...mannerOf(b, b.look),
       shape: b.drag.shape,
       at: lastPointer.time,
     });
@@ -214,6 +215,22 @@ export class Screen {
     }
     this.pictures.want(urls);
   }
+}
+
+/** How a look is shown, as the server wants it; what is as usual is left out. */
+function mannerOf(b: Bench, look: Look): { only?: string; style?: string; ground?: string } {
+  const only = look === "composite" && b.solo.size === 0 ? null : counted(b);
+  return {
+    ...(only ? { only: only.join(",") } : {}),
+    ...(look === "matte" && b.style !== "plain" ? { style: b.style } : {}),
+    ...(look === "cutout" && b.ground !== "checks" ? { ground: b.ground.slice(1) } : {}),
+  };
+}
+
+function mannerQuery(b: Bench, look: Look): string {
+  return Object.entries(mannerOf(b, look))
+    .map(([name, value]) => `${name}=${value}&`)
+    .join("");
 }
 
 /** Time of the newest pointer event that changed a drag. */

@@ -1,38 +1,67 @@
 import type { Geometry } from "../api/client";
 
-/** Points of an outline or pane on one frame, six numbers each: x, y, incoming and outgoing handle (relative). */
+/** Points of an outline or pane on one frame, STRIDE numbers each: x, y, incoming and outgoing handle (relative),
+ * soft edge inwards and outwards. */
 export type Shape = Float64Array;
+export const STRIDE = 8;
+export type PointRow = [number, number, number, number, number, number, number, number];
 
-/** Evaluated geometry over the span of an element's keys. */
+/** Rows of six numbers (hard edges) or eight as a shape. */
+export function shapeFrom(rows: number[][]): Shape {
+  const out = new Float64Array(rows.length * STRIDE);
+  rows.forEach((row, i) => out.set(row, i * STRIDE));
+  return out;
+}
+
+/** Evaluated geometry over the span of an element's keys. Rows come frame by frame; `ready` says which are there. */
 export interface Track {
   first: number;
   frames: number;
   points: number;
   data: Float32Array;
+  ready: Uint8Array;
 }
 
-/** Geometry as the server sends it, unpacked. */
+/** Geometry as the server sends it: with all of its rows, or with none yet. */
 export function unpack(geometry: Geometry): Track {
+  const { first, frames, points } = geometry;
+  if (geometry.data == null)
+    return { first, frames, points, data: new Float32Array(0), ready: new Uint8Array(frames) };
   const bytes = Uint8Array.from(atob(geometry.data), (c) => c.charCodeAt(0));
-  const data = new Float32Array(bytes.buffer);
-  return { first: geometry.first, frames: geometry.frames, points: geometry.points, data };
+  return {
+    first,
+    frames,
+    points,
+    data: new Float32Array(bytes.buffer),
+    ready: new Uint8Array(frames).fill(1),
+  };
 }
 
-/** The shape on a frame; before the first and after the last key the end keys hold. */
-export function shapeAt(track: Track, frame: number): Shape {
+/** Put rows into a track that has been waiting for them, beginning at a frame within it. */
+export function fillRows(track: Track, from: number, rows: Float32Array) {
+  const size = track.points * STRIDE;
+  if (track.data.length === 0) track.data = new Float32Array(track.frames * size);
+  const row = from - track.first;
+  track.data.set(rows, row * size);
+  track.ready.fill(1, row, row + rows.length / size);
+}
+
+/** The shape on a frame; before the first and after the last key the end keys hold. Null while it is not there yet. */
+export function shapeAt(track: Track, frame: number): Shape | null {
   const row = Math.min(Math.max(frame - track.first, 0), track.frames - 1);
-  const size = track.points * 6;
+  if (!track.ready[row]) return null;
+  const size = track.points * STRIDE;
   return Float64Array.from(track.data.subarray(row * size, (row + 1) * size));
 }
 
-export const px = (s: Shape, i: number) => s[i * 6]!;
-export const py = (s: Shape, i: number) => s[i * 6 + 1]!;
-export const count = (s: Shape) => s.length / 6;
+export const px = (s: Shape, i: number) => s[i * STRIDE]!;
+export const py = (s: Shape, i: number) => s[i * STRIDE + 1]!;
+export const count = (s: Shape) => s.length / STRIDE;
 
-/** One point's six numbers. */
-export function pointOf(s: Shape, i: number): [number, number, number, number, number, number] {
-  const at = i * 6;
-  return [s[at]!, s[at + 1]!, s[at + 2]!, s[at + 3]!, s[at + 4]!, s[at + 5]!];
+/** One point's numbers. */
+export function pointOf(s: Shape, i: number): PointRow {
+  const at = i * STRIDE;
+  return [s[at]!, s[at + 1]!, s[at + 2]!, s[at + 3]!, s[at + 4]!, s[at + 5]!, s[at + 6]!, s[at + 7]!];
 }
 
 type Place = (x: number, y: number) => [number, number];
@@ -48,8 +77,8 @@ export function pathOf(s: Shape, place: Place, closed = true): string {
   const parts = [`M${at(px(s, 0), py(s, 0))}`];
   for (let i = 0; i < (closed ? n : n - 1); i += 1) {
     const j = (i + 1) % n;
-    const a = i * 6;
-    const b = j * 6;
+    const a = i * STRIDE;
+    const b = j * STRIDE;
     parts.push(
       `C${at(s[a]! + s[a + 4]!, s[a + 1]! + s[a + 5]!)} ${at(s[b]! + s[b + 2]!, s[b + 1]! + s[b + 3]!)} ${at(s[b]!, s[b + 1]!)}`,
     );
@@ -61,8 +90,8 @@ export function pathOf(s: Shape, place: Place, closed = true): string {
 /** A place on segment i at t. */
 export function along(s: Shape, i: number, t: number): [number, number] {
   const j = (i + 1) % count(s);
-  const a = i * 6;
-  const b = j * 6;
+  const a = i * STRIDE;
+  const b = j * STRIDE;
   const u = 1 - t;
   const w = [u * u * u, 3 * u * u * t, 3 * u * t * t, t * t * t] as const;
   const mix = (k: 0 | 1) =>
@@ -120,8 +149,8 @@ export function inside(s: Shape, x: number, y: number): boolean {
 export function moved(s: Shape, indices: Iterable<number>, dx: number, dy: number): Shape {
   const out = Float64Array.from(s);
   for (const i of indices) {
-    out[i * 6]! += dx;
-    out[i * 6 + 1]! += dy;
+    out[i * STRIDE]! += dx;
+    out[i * STRIDE + 1]! += dy;
   }
   return out;
 }
@@ -136,8 +165,8 @@ export function withHandle(
   linked: boolean,
 ): Shape {
   const out = Float64Array.from(s);
-  const own = i * 6 + (side === "in" ? 2 : 4);
-  const other = i * 6 + (side === "in" ? 4 : 2);
+  const own = i * STRIDE + (side === "in" ? 2 : 4);
+  const other = i * STRIDE + (side === "in" ? 4 : 2);
   out[own] = dx;
   out[own + 1] = dy;
   const length = Math.hypot(dx, dy);
@@ -160,16 +189,16 @@ export function bent(s: Shape, at: OnCurve, dx: number, dy: number, smooth: (i: 
     s,
     i,
     "out",
-    s[i * 6 + 4]! + (dx * b1) / norm,
-    s[i * 6 + 5]! + (dy * b1) / norm,
+    s[i * STRIDE + 4]! + (dx * b1) / norm,
+    s[i * STRIDE + 5]! + (dy * b1) / norm,
     smooth(i),
   );
   return withHandle(
     one,
     j,
     "in",
-    one[j * 6 + 2]! + (dx * b2) / norm,
-    one[j * 6 + 3]! + (dy * b2) / norm,
+    one[j * STRIDE + 2]! + (dx * b2) / norm,
+    one[j * STRIDE + 3]! + (dy * b2) / norm,
     smooth(j),
   );
 }

@@ -5,6 +5,8 @@ import {
   bench,
   coverOf,
   inDepth,
+  isShown,
+  lockOf,
   outlineOf,
   paneOf,
   present,
@@ -14,6 +16,7 @@ import {
 } from "../features/workbench/bench";
 import { send } from "../features/workbench/send";
 import { beginFreehand, beginPane, beginPen, beginStarter } from "./draw";
+import { beginPivot, frameBox, framedShape, gripAt, mapOf } from "./frame";
 import {
   bent,
   count,
@@ -23,10 +26,15 @@ import {
   pointOf,
   px,
   py,
+  STRIDE,
   withHandle,
   type OnCurve,
+  type PointRow,
   type Shape,
 } from "./shape";
+import { boxSelect, lassoSelect } from "./selecting";
+import { pulled } from "./soft";
+import { beginTrace, hoverTrace, isTracing } from "./trace";
 import { toPlate, toScreen, useView } from "./view";
 
 /** What the pointer is over, from the most precise thing to the least. */
@@ -42,6 +50,7 @@ export interface PointerAt {
   y: number;
   shift: boolean;
   alt: boolean;
+  ctrl: boolean;
 }
 
 /** A drag that has begun: called with each move and at the end. */
@@ -80,7 +89,7 @@ export function hitTest(x: number, y: number): Hit {
     if (inside(shape, plateX, plateY)) return { kind: "area", element: b.active, owner: b.selected! };
   }
   for (const thing of inDepth(b)) {
-    if (!thing.shown) continue;
+    if (!isShown(b, thing)) continue;
     const parts = thing.kind === "pane" ? [thing.id] : present(thing, b.frame) ? (thing.outlines ?? []) : [];
     for (const part of parts) {
       const other = shapeOf(b, part, b.frame);
@@ -96,15 +105,15 @@ function visible(active: string): boolean {
   const b = bench();
   const outline = outlineOf(b, active);
   const cover = outline ? coverOf(b, outline.cover) : null;
-  return cover ? cover.shown !== false && present(cover, b.frame) : paneOf(b, active)?.shown !== false;
+  return cover ? isShown(b, cover) && present(cover, b.frame) : paneOf(b, active)?.shown !== false;
 }
 
 function isLocked(element: string): boolean {
   const b = bench();
   const outline = outlineOf(b, element);
-  const owner = outline ? coverOf(b, outline.cover) : paneOf(b, element);
-  if (owner?.locked) toast(`“${owner.name}” is locked. Unlock it in the depth list to change it.`);
-  return owner?.locked === true;
+  const lock = lockOf(b, outline ? coverOf(b, outline.cover) : paneOf(b, element));
+  if (lock) toast(`“${lock}” is locked. Unlock it in the depth list to change it.`);
+  return lock !== null;
 }
 
 /** The kind of a point; pane corners are corners. */
@@ -119,7 +128,7 @@ export function commitShape(
   after: Shape,
   kinds: Record<string, PointKind> = {},
 ) {
-  const points: Record<string, [number, number, number, number, number, number]> = {};
+  const points: Record<string, PointRow> = {};
   for (let i = 0; i < count(after); i += 1) {
     const was = pointOf(before, i);
     const is = pointOf(after, i);
@@ -129,8 +138,23 @@ export function commitShape(
     setBench({ drag: null });
     return;
   }
-  const { frame, reach } = bench();
-  void send({ type: "shape-points", element, frame, points, kinds, reach } as Edit);
+  void send({ type: "shape-points", element, points, kinds, ...reached() } as Edit);
+}
+
+/** Change the shape that an element has just now, which may be one that the server has yet to answer for. */
+export function reshape(element: string, change: (shape: Shape) => Shape) {
+  const b = bench();
+  const before = shapeOf(b, element, b.frame);
+  if (!before) return;
+  const after = change(before);
+  setBench({ drag: { element, frame: b.frame, shape: after } });
+  commitShape(element, before, after);
+}
+
+/** The frame of an edit, and how far it goes from there. */
+export function reached() {
+  const { frame, reach, range } = bench();
+  return { frame, reach, ...(reach === "range" ? { within: range } : {}) };
 }
 
 /** Drag some shape: `change` makes the new shape from the pointer's travel in plate pixels. */
@@ -160,9 +184,43 @@ function shaping(
   };
 }
 
+/** A press on the frame around what is chosen: the grips, outside a corner, or the turning point. */
+function beginFrame(start: PointerAt): Gesture | null {
+  const grip = gripAt(bench(), start.x, start.y);
+  const box = grip && frameBox(bench());
+  if (!grip || !box) return null;
+  if (grip.kind === "pivot") return beginPivot();
+  const from = toPlate(useView.getState(), start.x, start.y);
+  return shaping(box.element, start, (_s, _dx, _dy, at) => framedShape(box, mapOf(box, grip, from, at)));
+}
+
+/** A pull with Ctrl on a point or on the curve: the soft edge of the chosen points there. */
+function beginPull(start: PointerAt, hit: Hit): Gesture | null {
+  if (hit.kind !== "point" && hit.kind !== "curve") return null;
+  const { points } = bench();
+  const n = outlineOf(bench(), hit.element)?.kinds.length;
+  if (!n) return null;
+  const at = hit.kind === "curve" ? hit.at : { segment: hit.index, t: 0 };
+  const near = hit.kind === "curve" ? [at.segment, (at.segment + 1) % n] : [hit.index];
+  const indices = near.some((i) => points.has(i)) ? [...points] : near;
+  return shaping(
+    hit.element,
+    start,
+    (s, dx, dy) => pulled(s, indices, at, dx, dy),
+    {},
+    () => setBench({ points: new Set(indices) }),
+  );
+}
+
 function beginSelect(start: PointerAt): Gesture | null {
+  const framing = beginFrame(start);
+  if (framing) return framing;
   const hit = hitTest(start.x, start.y);
   const b = bench();
+  if (start.ctrl) {
+    const pull = beginPull(start, hit);
+    if (pull) return pull;
+  }
   if (hit.kind === "handle") {
     const kind = kindOf(hit.element, hit.index);
     const breaks = start.alt && kind === "smooth";
@@ -176,8 +234,8 @@ function beginSelect(start: PointerAt): Gesture | null {
           s,
           hit.index,
           hit.side,
-          s[hit.index * 6 + offset]! + dx,
-          s[hit.index * 6 + offset + 1]! + dy,
+          s[hit.index * STRIDE + offset]! + dx,
+          s[hit.index * STRIDE + offset + 1]! + dy,
           linked,
         ),
       breaks ? { [hit.index]: "free" } : {},
@@ -243,52 +301,8 @@ function beginSelect(start: PointerAt): Gesture | null {
       () => setBench({ points: new Set() }),
     );
   }
-  return boxSelect(start);
+  return start.alt ? lassoSelect(start) : boxSelect(start);
 }
-
-/** A box drawn over nothing selects the active outline's points in it; a click on nothing deselects. */
-function boxSelect(start: PointerAt): Gesture {
-  const b = bench();
-  const kept = start.shift ? b.points : new Set<number>();
-  return {
-    move: (at) => {
-      const v = useView.getState();
-      const shape = b.active ? shapeOf(bench(), b.active, b.frame) : null;
-      selectionBox.set({ x0: start.x, y0: start.y, x1: at.x, y1: at.y });
-      if (!shape) return;
-      const points = new Set(kept);
-      for (let i = 0; i < count(shape); i += 1) {
-        const [sx, sy] = toScreen(v, px(shape, i), py(shape, i));
-        const across = (sx - start.x) * (sx - at.x) <= 0;
-        if (across && (sy - start.y) * (sy - at.y) <= 0) points.add(i);
-      }
-      setBench({ points });
-    },
-    end: (_at, travelled) => {
-      selectionBox.set(null);
-      if (!travelled) {
-        if (bench().points.size > 0) setBench({ points: new Set() });
-        else select(null);
-      }
-    },
-  };
-}
-
-/** The selection box, told to the drawing. */
-type BoxSides = { x0: number; y0: number; x1: number; y1: number } | null;
-let box: BoxSides = null;
-const boxListeners = new Set<() => void>();
-export const selectionBox = {
-  set(next: BoxSides) {
-    box = next;
-    boxListeners.forEach((listener) => listener());
-  },
-  subscribe(listener: () => void) {
-    boxListeners.add(listener);
-    return () => void boxListeners.delete(listener);
-  },
-  get: () => box,
-};
 
 /** Begin what the chosen tool does on a press of the main button. */
 export function begin(start: PointerAt): Gesture | null {
@@ -296,14 +310,16 @@ export function begin(start: PointerAt): Gesture | null {
   if (tool === "pen") return beginPen(start);
   if (tool === "pane") return beginPane(start);
   if (tool === "freehand") return beginFreehand(start);
+  if (tool === "trace") return bench().fitting ? null : beginTrace(start);
   if (tool !== "select") return beginStarter(tool, start);
   return beginSelect(start);
 }
 
 /** The pointer moves without a button: lines of a draft follow. */
-export function hover(at: PointerAt) {
-  const { draft } = bench();
-  if (draft) setBench({ draft: { ...draft, pointer: toPlate(useView.getState(), at.x, at.y) } });
+export function hover(at: PointerAt, time: number) {
+  const { draft, tool } = bench();
+  if (tool === "trace") hoverTrace(at, time);
+  else if (draft) setBench({ draft: { ...draft, pointer: toPlate(useView.getState(), at.x, at.y) } });
 }
 
 /** Double click with the select tool: a point on the curve, or a point's kind turned over. */
@@ -325,7 +341,7 @@ export function twice(x: number, y: number) {
 
 /** One line on what a click, a drag and the modifiers do just now. */
 export function hint(): string {
-  const { tool, draft, active, shot } = bench();
+  const { tool, draft, active, shot, fitting, framed } = bench();
   if (tool === "pen") {
     if (!draft || draft.points.length === 0)
       return "Click for a corner · drag for a smooth point · Alt drags one handle";
@@ -337,11 +353,18 @@ export function hint(): string {
     return `Click the screen's corners, ${4 - (draft?.points.length ?? 0)} to go · Escape gives up`;
   if (tool === "freehand")
     return "Drag a loop around the thing · it closes where you let go · Escape gives up";
+  if (tool === "trace") {
+    if (fitting) return "Fewer points or closer: drag the slider · Enter keeps it · Escape gives it up";
+    if (!isTracing()) return "Click on the edge to begin · the line follows it to the pointer";
+    return "Click pins the line · Shift draws freely, so does a drag · Backspace takes a pin back · Enter or the first pin closes";
+  }
   if (tool === "finger") return "Drag from the knuckle to the tip · the wheel makes it slimmer or wider";
   if (tool !== "select")
     return `Drag the ${tool} · Shift keeps it even · Alt draws it from its centre · Escape gives up`;
   if (!active) return "Click a cover or a pane to select it · P draws an outline · N places a pane";
   if (shot?.elements[active]?.kind === "pane")
     return "Drag a corner, an edge, or the whole from inside · arrows nudge · a key is set on this frame";
-  return "Drag a point to move it · drag between points to bend · from inside, the whole · Alt breaks a handle · double-click adds a point";
+  if (framed)
+    return "Drag a grip to scale (Shift keeps proportion, Alt from the pivot, Ctrl shears) · outside a corner to turn · the ring is the pivot";
+  return "Drag a point to move it · Ctrl pulls a soft edge out of it · drag between points to bend · from inside, the whole · Alt breaks a handle · double-click adds a point";
 }

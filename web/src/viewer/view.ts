@@ -77,3 +77,6 @@ export function toScreen(v: View, x: number, y: number): [number, number] {
 export function toPlate(v: View, x: number, y: number): [number, number] {
   return [(x - v.x) / (v.zoom * v.aspect), (y - v.y) / v.zoom];
 }
+
+/** Where the pointer is over the picture, in plate pixels. */
+export const usePointer = create<{ at: [number, number] | null }>(() => ({ at: null }));

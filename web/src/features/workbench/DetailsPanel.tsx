@@ -1,17 +1,20 @@
-import type { ReactNode } from "react";
-
-import type { Cover, Ease, Edit, Outline, Pane, PointKind } from "../../api/client";
+import type { Cover, Edit, Pane } from "../../api/client";
 import { Button, Choice } from "../../ui/Button";
 import { lastFrame, rateText } from "../../ui/format";
 import { NumberField } from "../../ui/NumberField";
+import { Section } from "../../ui/Section";
 import { TextField } from "../../ui/TextField";
-import { coverOf, keyFrames, outlineOf, paneOf, select, setBench, useBench, type Bench } from "./bench";
+import { chosenCovers, coverOf, outlineOf, paneOf, select, type Bench, useSettled } from "./bench";
 import { InsertChooser } from "./InsertChooser";
+import { EaseRow, KeyRow } from "./KeyRows";
+import { OutlineDetails } from "./OutlineDetails";
+import { Row } from "./Row";
 import { send } from "./send";
+import { groupChosen } from "./useWorkbenchKeys";
 
 /** What the selected thing needs, most used first. */
 export function DetailsPanel() {
-  const b = useBench();
+  const b = useSettled();
   const cover = coverOf(b, b.selected);
   const pane = paneOf(b, b.selected);
   return (
@@ -35,15 +38,6 @@ function Heading({ name, kind }: { name: string; kind: string }) {
   );
 }
 
-function Row({ label, children }: { label: string; children: ReactNode }) {
-  return (
-    <div className="mb-1.5 grid grid-cols-[84px_minmax(0,1fr)] items-center">
-      <span className="text-ink-soft">{label}</span>
-      <div className="flex min-w-0 flex-wrap items-center gap-1.5">{children}</div>
-    </div>
-  );
-}
-
 /** Okabe & Ito's colour-blind-safe set. */
 const COLOURS = ["#56b4e9", "#e69f00", "#cc79a7", "#009e73", "#f0e442", "#d55e00", "#0072b2"];
 
@@ -62,6 +56,19 @@ function Colours({ value, onPick }: { value: string; onPick: (colour: string) =>
   ));
 }
 
+/** What covers are usually called. */
+const NAMES = [
+  "Index finger",
+  "Middle finger",
+  "Ring finger",
+  "Little finger",
+  "Thumb",
+  "Palm",
+  "Hand",
+  "Arm",
+  "Person",
+];
+
 function CoverDetails({ b, cover }: { b: Bench; cover: Cover }) {
   const { plate } = b.shot!;
   const first = plate.first ?? 1001;
@@ -71,29 +78,25 @@ function CoverDetails({ b, cover }: { b: Bench; cover: Cover }) {
   return (
     <>
       <Heading name={cover.name} kind="cover" />
+      {chosenCovers(b).length > 1 && (
+        <Row label={`${chosenCovers(b).length} chosen`}>
+          <Button small title="Put them into a group  (Ctrl+G)" onClick={groupChosen}>
+            Group
+          </Button>
+          <span className="text-[13px] text-ink-soft">arrows move all of them</span>
+        </Row>
+      )}
       <Row label="Name">
-        <TextField label="Name" className="flex-1" value={cover.name} onCommit={(name) => set({ name })} />
+        <TextField
+          label="Name"
+          className="flex-1"
+          value={cover.name}
+          suggestions={NAMES}
+          onCommit={(name) => set({ name })}
+        />
       </Row>
       <Row label="Colour">
         <Colours value={cover.colour} onPick={(colour) => set({ colour })} />
-      </Row>
-      <Row label="There from">
-        <NumberField
-          label="In"
-          narrow
-          value={cover.first ?? first}
-          min={first}
-          max={cover.last ?? lastFrame(plate)}
-          onCommit={(frame) => set({ first: frame })}
-        />
-        <NumberField
-          label="Out"
-          narrow
-          value={cover.last ?? lastFrame(plate)}
-          min={cover.first ?? first}
-          max={lastFrame(plate)}
-          onCommit={(frame) => set({ last: frame })}
-        />
       </Row>
       {(cover.outlines ?? []).length > 1 && (
         <Row label="Outlines">
@@ -110,118 +113,98 @@ function CoverDetails({ b, cover }: { b: Bench; cover: Cover }) {
         </Row>
       )}
       {outline && <OutlineDetails b={b} cover={cover} outline={outline} />}
-    </>
-  );
-}
-
-const KINDS: { value: PointKind; label: string; title: string }[] = [
-  { value: "corner", label: "Corner", title: "No handles" },
-  { value: "smooth", label: "Smooth", title: "Handles in line" },
-  { value: "free", label: "Free", title: "Handles each by itself" },
-];
-
-function OutlineDetails({ b, cover, outline }: { b: Bench; cover: Cover; outline: Outline }) {
-  const chosen = [...b.points].filter((i) => i < outline.kinds.length);
-  const kinds = new Set(chosen.map((i) => outline.kinds[i]!));
-  const draw = (mode: "adds" | "cuts" | "limits") =>
-    setBench({ tool: "pen", draft: null, into: { cover: cover.id, mode } });
-  return (
-    <>
-      <Row label="Points">{outline.kinds.length}</Row>
-      {chosen.length > 0 && (
-        <Row label={`${chosen.length} chosen`}>
-          <Choice
-            options={KINDS}
-            value={kinds.size === 1 ? [...kinds][0]! : null}
-            onPick={(kind) =>
-              void send({ type: "set-point-kind", outline: outline.id, indices: chosen, kind })
-            }
+      <Section title="Matte and span" open={false}>
+        <Row label="There">
+          <NumberField
+            label="In"
+            narrow
+            value={cover.first ?? first}
+            min={first}
+            max={cover.last ?? lastFrame(plate)}
+            onCommit={(frame) => set({ first: frame })}
+          />
+          <NumberField
+            label="Out"
+            narrow
+            value={cover.last ?? lastFrame(plate)}
+            min={cover.first ?? first}
+            max={lastFrame(plate)}
+            onCommit={(frame) => set({ last: frame })}
           />
         </Row>
-      )}
-      <KeyRow b={b} element={outline.id} />
-      <EaseRow b={b} element={outline.id} />
-      <Row label="More">
-        <Button small onClick={() => draw("adds")} title="Draw a further outline that adds to this cover">
-          Add a part
-        </Button>
-        <Button small onClick={() => draw("cuts")} title="Draw an outline that cuts a hole into this cover">
-          Cut a hole
-        </Button>
-      </Row>
+        <Row label="Fade">
+          <NumberField
+            label="Fade in"
+            caption="in"
+            narrow
+            unit="fr"
+            value={cover.fade_in ?? 0}
+            min={0}
+            max={1000}
+            onCommit={(fade_in) => set({ fade_in })}
+          />
+          <NumberField
+            label="Fade out"
+            caption="out"
+            narrow
+            unit="fr"
+            value={cover.fade_out ?? 0}
+            min={0}
+            max={1000}
+            onCommit={(fade_out) => set({ fade_out })}
+          />
+        </Row>
+        <Row label="Matte">
+          <NumberField
+            label="Grow"
+            caption="grow"
+            unit="px"
+            digits={2}
+            step={0.1}
+            value={cover.grow ?? 0}
+            min={-100}
+            max={100}
+            onCommit={(grow) => set({ grow })}
+          />
+        </Row>
+        <Row label="Motion blur">
+          <NumberField
+            label="Shutter"
+            caption="shutter"
+            unit="°"
+            step={5}
+            value={cover.shutter ?? 0}
+            min={0}
+            max={720}
+            onCommit={(shutter) => set({ shutter })}
+          />
+          {(cover.shutter ?? 0) > 0 && (
+            <NumberField
+              label="Phase"
+              caption="phase"
+              unit="°"
+              step={5}
+              value={cover.phase ?? 0}
+              min={-360}
+              max={360}
+              onCommit={(phase) => set({ phase })}
+            />
+          )}
+        </Row>
+      </Section>
       <Row label="">
-        <Button
-          look="brick"
-          small
-          onClick={() =>
-            void send({ type: "delete", element: (cover.outlines ?? []).length > 1 ? outline.id : cover.id })
-          }
-        >
-          {(cover.outlines ?? []).length > 1 ? "Delete this outline" : "Delete cover"}
+        <Button look="brick" small onClick={() => void send({ type: "delete", element: cover.id })}>
+          Delete cover
         </Button>
       </Row>
     </>
   );
 }
-
-function KeyRow({ b, element }: { b: Bench; element: string }) {
-  const keys = keyFrames(b, element);
-  const here = keys.includes(b.frame);
-  return (
-    <Row label="Keys">
-      <span>{keys.length}</span>
-      {here ? (
-        <Button
-          small
-          title="Delete the key that this frame has"
-          disabled={keys.length < 2}
-          onClick={() => void send({ type: "delete-keys", element, frames: [b.frame] })}
-        >
-          Delete key {b.frame}
-        </Button>
-      ) : (
-        <Button
-          small
-          title="Set a key without a change  (K)"
-          onClick={() => void send({ type: "set-key", element, frame: b.frame })}
-        >
-          Set key {b.frame}
-        </Button>
-      )}
-    </Row>
-  );
-}
-
-const EASES: { value: Ease; label: string; title: string }[] = [
-  { value: "smooth", label: "Smooth", title: "Flow through the keys around" },
-  { value: "linear", label: "Even", title: "Straight to the next key at an even pace" },
-  { value: "hold", label: "Hold", title: "Stay as it is until the next key" },
-];
 
 const MIXINGS: { value: "linear" | "encoded"; label: string; title: string }[] = [
   { value: "linear", label: "Linear", title: "Mix in linear light, as light adds up" },
   { value: "encoded", label: "Encoded", title: "Mix the encoded values, as stored" },
 ];
-
-/** How the stretch that this frame lies in (or the stretches after the keys chosen on the strip) goes on. */
-function EaseRow({ b, element }: { b: Bench; element: string }) {
-  const found = b.shot!.elements[element];
-  const keys = found?.kind === "outline" || found?.kind === "pane" ? found.keys! : [];
-  const chosen = b.keys?.element === element ? [...b.keys.frames] : [];
-  const before = keys.filter((k) => k.frame <= b.frame).at(-1) ?? keys[0];
-  const frames = chosen.length ? chosen : before ? [before.frame] : [];
-  const eases = new Set(keys.filter((k) => frames.includes(k.frame)).map((k) => k.ease ?? "smooth"));
-  return (
-    <Row label={chosen.length > 1 ? "After these" : `After ${frames[0] ?? ""}`}>
-      <Choice
-        options={EASES}
-        value={eases.size === 1 ? [...eases][0]! : null}
-        disabled={keys.length < 2}
-        onPick={(ease) => void send({ type: "ease-keys", element, frames, ease })}
-      />
-    </Row>
-  );
-}
 
 function PaneDetails({ b, pane }: { b: Bench; pane: Pane }) {
   const set = (change: Partial<Pane>) => void send({ type: "set-pane", pane: pane.id, ...change } as Edit);

@@ -1,33 +1,27 @@
 import { Pause, Play, Repeat } from "lucide-react";
 import { useEffect, useRef, useState, type PointerEvent } from "react";
-
-import type { Cover, Edit, Pane } from "../../api/client";
+import type { Cover } from "../../api/client";
 import { Button, Choice, IconButton } from "../../ui/Button";
 import { lastFrame, rateText, timeText } from "../../ui/format";
-import { bench, goTo, inDepth, keyFrames, select, setBench, useBench, type Bench, type Reach } from "./bench";
-import { send } from "./send";
+import { NumberField } from "../../ui/NumberField";
+import {
+  bench,
+  goTo,
+  groupOf,
+  inDepth,
+  select,
+  setBench,
+  type Bench,
+  type Range,
+  type Reach,
+  useSettled,
+} from "./bench";
+import { edgeX, Lane, LANE, toFrame, toX, type LaneOf, type Scale } from "./Lane";
 
 const LABEL = 150;
-const LANE = 22;
-
-/** Frames to pixels of the strip and back. */
-interface Scale {
-  first: number;
-  count: number;
-  width: number;
-}
-
-/** A lane: the keys of an outline of a cover, or of a pane. */
-interface LaneOf {
-  thing: Cover | Pane;
-  element: string;
-  name: string;
-}
-
-const toX = (s: Scale, frame: number) => ((frame - s.first + 0.5) / s.count) * s.width;
-const edgeX = (s: Scale, frame: number) => ((frame - s.first) / s.count) * s.width;
-const toFrame = (s: Scale, x: number) =>
-  Math.min(Math.max(Math.floor((x / s.width) * s.count), 0), s.count - 1) + s.first;
+const RULER = 24;
+/** Lanes that fit into the strip. */
+const SEEN = 8;
 
 /** How far an edit on this frame goes. */
 export const REACHES: { value: Reach; label: string; title: string }[] = [
@@ -38,13 +32,15 @@ export const REACHES: { value: Reach; label: string; title: string }[] = [
     label: "From here on",
     title: "An edit moves this and all later keys likewise  (R changes it)",
   },
+  { value: "range", label: "Range", title: "An edit dies away beyond a range of frames  (R changes it)" },
 ];
 
 /** Play, loop, scrub, and a lane with stitches for each cover and pane. */
 export function FrameStrip() {
-  const b = useBench();
+  const b = useSettled();
   const track = useRef<HTMLDivElement>(null);
   const [width, setWidth] = useState(800);
+  const [from, setFrom] = useState(0);
   useEffect(() => {
     const observer = new ResizeObserver(([entry]) => setWidth(entry!.contentRect.width));
     observer.observe(track.current!);
@@ -53,7 +49,10 @@ export function FrameStrip() {
   const { plate } = b.shot!;
   const scale: Scale = { first: plate.first ?? 1001, count: plate.count, width };
   const things = inDepth(b);
-  const lanes = things.flatMap((thing): LaneOf[] =>
+  const unfolded = things.filter(
+    (t) => t.kind === "pane" || !groupOf(b, t as Cover)?.folded || t.id === b.selected,
+  );
+  const lanes = unfolded.flatMap((thing): LaneOf[] =>
     thing.kind === "pane"
       ? [{ thing, element: thing.id, name: thing.name }]
       : (thing.outlines ?? []).map((id, i) => ({
@@ -62,12 +61,21 @@ export function FrameStrip() {
           name: (thing.outlines ?? []).length > 1 ? `${thing.name}, ${i + 1}` : thing.name,
         })),
   );
+  // Only lanes that can be seen are drawn: with hundreds of outlines the rest would cost more than all else.
+  const above = Math.max(Math.min(from, lanes.length - SEEN) - 2, 0);
+  const seen = lanes.slice(above, above + SEEN + 4);
   return (
     <section className="border-t border-line" aria-label="Frame strip">
       <Transport b={b} />
-      <div className="flex max-h-44 min-h-[92px] overflow-y-auto pb-2">
-        <div className="shrink-0 pt-6" style={{ width: LABEL }}>
-          {lanes.map((lane) => (
+      <div
+        className="flex max-h-44 min-h-[92px] overflow-y-auto pb-2"
+        onScroll={(event) => setFrom(Math.floor(event.currentTarget.scrollTop / LANE))}
+      >
+        <div
+          className="shrink-0 pt-6"
+          style={{ width: LABEL, paddingTop: RULER + above * LANE, height: RULER + lanes.length * LANE }}
+        >
+          {seen.map((lane) => (
             <button
               key={lane.element}
               type="button"
@@ -79,9 +87,15 @@ export function FrameStrip() {
             </button>
           ))}
         </div>
-        <div ref={track} className="relative mr-4 min-w-0 flex-1 select-none" data-testid="strip">
-          <Ruler scale={scale} loop={b.loop} here={b.frame} />
-          {lanes.map((lane) => (
+        <div
+          ref={track}
+          className="relative mr-4 min-w-0 flex-1 select-none"
+          style={{ height: RULER + lanes.length * LANE }}
+          data-testid="strip"
+        >
+          <Ruler scale={scale} loop={b.loop} here={b.frame} range={b.reach === "range" ? b.range : null} />
+          <div style={{ height: above * LANE }} />
+          {seen.map((lane) => (
             <Lane key={lane.element} b={b} scale={scale} {...lane} />
           ))}
           <div
@@ -155,13 +169,70 @@ function Transport({ b }: { b: Bench }) {
         Onion skin
       </Button>
       <span className="pl-2 text-ink-soft">Reach</span>
-      <Choice options={REACHES} value={b.reach} onPick={(reach) => setBench({ reach })} />
+      <Choice options={REACHES} value={b.reach} onPick={pickReach} />
+      {b.reach === "range" && b.range && <RangeFields b={b} range={b.range} />}
     </div>
   );
 }
 
+/** Choose how far edits go; a range begins as the loop, or as the frames around this one. */
+export function pickReach(reach: Reach) {
+  const { range, loop, frame, shot } = bench();
+  const first = shot?.plate.first ?? 1001;
+  const last = first + (shot?.plate.count ?? 1) - 1;
+  const start = loop ?? [Math.max(frame - 5, first), Math.min(frame + 5, last)];
+  setBench({ reach, range: range ?? { first: start[0], last: start[1], soft: 5 } });
+}
+
+function RangeFields({ b, range }: { b: Bench; range: Range }) {
+  const first = b.shot!.plate.first ?? 1001;
+  const last = lastFrame(b.shot!.plate);
+  const set = (change: Partial<Range>) => setBench({ range: { ...range, ...change } });
+  return (
+    <>
+      <NumberField
+        label="Range from"
+        caption=""
+        narrow
+        value={range.first}
+        min={first}
+        max={range.last}
+        onCommit={(from) => set({ first: from })}
+      />
+      <NumberField
+        label="Range to"
+        caption="to"
+        narrow
+        value={range.last}
+        min={range.first}
+        max={last}
+        onCommit={(to) => set({ last: to })}
+      />
+      <NumberField
+        label="Soft frames"
+        caption="soft"
+        narrow
+        value={range.soft}
+        min={0}
+        max={500}
+        onCommit={(soft) => set({ soft })}
+      />
+    </>
+  );
+}
+
 /** Numbers and ticks; pressing and dragging scrubs. */
-function Ruler({ scale, loop, here }: { scale: Scale; loop: [number, number] | null; here: number }) {
+function Ruler({
+  scale,
+  loop,
+  here,
+  range,
+}: {
+  scale: Scale;
+  loop: [number, number] | null;
+  here: number;
+  range: Range | null;
+}) {
   const step =
     [1, 2, 5, 10, 20, 50, 100, 200, 500, 1000, 2000, 5000].find(
       (n) => (scale.width / scale.count) * n > 52,
@@ -194,6 +265,21 @@ function Ruler({ scale, loop, here }: { scale: Scale; loop: [number, number] | n
           style={{ left: edgeX(scale, loop[0]), width: edgeX(scale, loop[1] + 1) - edgeX(scale, loop[0]) }}
         />
       )}
+      {range && (
+        <svg className="absolute inset-0 size-full overflow-visible" aria-label="Reach">
+          <polygon
+            className="fill-teal/25"
+            points={[
+              [edgeX(scale, range.first - range.soft), 24],
+              [edgeX(scale, range.first), 14],
+              [edgeX(scale, range.last + 1), 14],
+              [edgeX(scale, range.last + 1 + range.soft), 24],
+            ]
+              .map((p) => p.join(","))
+              .join(" ")}
+          />
+        </svg>
+      )}
       {ticks.map(({ f, tall }) => (
         <span
           key={f}
@@ -209,117 +295,4 @@ function Ruler({ scale, loop, here }: { scale: Scale; loop: [number, number] | n
       ))}
     </div>
   );
-}
-
-function Lane({ b, scale, thing, element, name }: LaneOf & { b: Bench; scale: Scale }) {
-  const [shift, setShift] = useState<{ frames: ReadonlySet<number>; by: number } | null>(null);
-  const frames = keyFrames(b, element);
-  const chosen = b.keys?.element === element ? b.keys.frames : null;
-  const from = (thing.kind === "cover" && thing.first) || scale.first;
-  const to = (thing.kind === "cover" && thing.last) || scale.first + scale.count - 1;
-
-  const grab = (event: PointerEvent<HTMLButtonElement>, frame: number) => {
-    event.stopPropagation();
-    select(thing.id, element);
-    const kept = chosen?.has(frame) || event.shiftKey ? (chosen ?? []) : [];
-    const moving = new Set([...kept, frame]);
-    setBench({ keys: { element, frames: moving } });
-    const target = event.currentTarget;
-    target.setPointerCapture(event.pointerId);
-    const start = event.clientX;
-    const low = Math.min(...moving);
-    const high = Math.max(...moving);
-    let by = 0;
-    target.onpointermove = (move) => {
-      const wanted = Math.round(((move.clientX - start) / scale.width) * scale.count);
-      by = Math.min(Math.max(wanted, scale.first - low), scale.first + scale.count - 1 - high);
-      setShift(by === 0 ? null : { frames: moving, by });
-    };
-    target.onpointerup = () => {
-      target.onpointermove = target.onpointerup = null;
-      if (by === 0) {
-        setShift(null);
-        setBench({ playing: false });
-        return goTo(frame);
-      }
-      void send({ type: "move-keys", element, frames: [...moving], by } as Edit).then((change) => {
-        setShift(null);
-        if (change) setBench({ keys: { element, frames: new Set([...moving].map((f) => f + by)) } });
-      });
-    };
-  };
-
-  return (
-    <div
-      className={`relative ${element === b.active ? "bg-teal-soft/60" : ""}`}
-      style={{ height: LANE }}
-      data-testid={`lane-${name}`}
-      onPointerDown={() => {
-        select(thing.id, element);
-        if (bench().keys) setBench({ keys: null });
-      }}
-    >
-      <span className="absolute inset-x-0 top-[3px] bottom-[3px] rounded-[4px] bg-cloth-sunk" />
-      <span
-        className="absolute top-[3px] bottom-[3px] rounded-[4px] bg-hem"
-        style={{ left: edgeX(scale, from), width: edgeX(scale, to + 1) - edgeX(scale, from) }}
-      />
-      {thing.kind === "cover" && <Hems cover={thing} scale={scale} />}
-      {frames.map((frame) => {
-        const shown = shift?.frames.has(frame) ? frame + shift.by : frame;
-        const picked = chosen?.has(frame);
-        const reached =
-          element === b.active && (b.reach === "all" || (b.reach === "onward" && frame >= b.frame));
-        return (
-          <button
-            key={frame}
-            type="button"
-            aria-label={`Key ${frame} of ${name}`}
-            title={`Key ${frame}: drag to move, Delete deletes`}
-            className="absolute top-0 bottom-0 flex w-[13px] -translate-x-1/2 touch-none items-center justify-center"
-            style={{ left: toX(scale, shown) }}
-            onPointerDown={(event) => grab(event, frame)}
-          >
-            <span
-              className={`h-[13px] w-[5px] rounded-full ${picked ? "bg-teal ring-2 ring-teal/35" : frame === b.frame || reached ? "bg-teal" : "bg-ink"}`}
-            />
-          </button>
-        );
-      })}
-    </div>
-  );
-}
-
-/** The ends of a cover's hem: in and out, dragged. */
-function Hems({ cover, scale }: { cover: Cover; scale: Scale }) {
-  const last = scale.first + scale.count - 1;
-  const from = cover.first ?? scale.first;
-  const to = cover.last ?? last;
-  const drag = (event: PointerEvent<HTMLElement>, end: "first" | "last") => {
-    event.stopPropagation();
-    const target = event.currentTarget;
-    const lane = target.parentElement!.getBoundingClientRect();
-    target.setPointerCapture(event.pointerId);
-    let frame = end === "first" ? from : to;
-    target.onpointermove = (move) => {
-      const at = toFrame(scale, move.clientX - lane.left);
-      frame = end === "first" ? Math.min(at, to) : Math.max(at, from);
-      target.style.left = `${edgeX(scale, end === "first" ? frame : frame + 1)}px`;
-    };
-    target.onpointerup = () => {
-      target.onpointermove = target.onpointerup = null;
-      if (frame !== (end === "first" ? from : to))
-        void send({ type: "set-cover", cover: cover.id, [end]: frame } as Edit);
-    };
-  };
-  return (["first", "last"] as const).map((end) => (
-    <span
-      key={end}
-      title={end === "first" ? `In, ${from}: drag` : `Out, ${to}: drag`}
-      aria-label={end === "first" ? "In" : "Out"}
-      className="absolute top-[3px] bottom-[3px] w-[7px] -translate-x-1/2 cursor-ew-resize touch-none"
-      style={{ left: edgeX(scale, end === "first" ? from : to + 1) }}
-      onPointerDown={(event) => drag(event, end)}
-    />
-  ));
 }

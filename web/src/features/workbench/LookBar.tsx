@@ -1,6 +1,7 @@
-import { useView } from "../../viewer/view";
+import { usePointer, useView } from "../../viewer/view";
 import { Button } from "../../ui/Button";
 import { setBench, useBench, type Look } from "./bench";
+import { DrawingMenu, LookOptions } from "./LookOptions";
 
 export const LOOKS: { name: Look; label: string }[] = [
   { name: "plate", label: "Plate" },
@@ -9,8 +10,21 @@ export const LOOKS: { name: Look; label: string }[] = [
   { name: "composite", label: "Composite" },
 ];
 
+/** Where the pointer is, by itself so that nothing else is drawn anew with each of its moves. */
+function PointerPlace() {
+  const at = usePointer((p) => p.at);
+  return (
+    <span
+      className="w-[118px] min-w-0 shrink overflow-hidden text-right text-[13px] whitespace-pre text-ink-soft"
+      data-testid="pointer"
+    >
+      {at && `x ${at[0].toFixed(1)}  y ${at[1].toFixed(1)}`}
+    </span>
+  );
+}
+
 /** What the viewer shows, where the pointer is, and the zoom. */
-export function LookBar({ pointer }: { pointer: [number, number] | null }) {
+export function LookBar() {
   const look = useBench((b) => b.look);
   const zoom = useView((v) => v.zoom);
   const { fit, zoomTo } = useView.getState();
@@ -26,18 +40,18 @@ export function LookBar({ pointer }: { pointer: [number, number] | null }) {
           type="button"
           aria-pressed={look === name}
           title={`${label}  (${i + 1})`}
-          className={`h-7 rounded-md px-2.5 ${look === name ? "bg-teal-soft font-semibold text-teal" : "hover:bg-cloth-sunk"}`}
+          className={`h-7 rounded-md px-2.5 whitespace-nowrap ${look === name ? "bg-teal-soft font-semibold text-teal" : "hover:bg-cloth-sunk"}`}
           onClick={() => setBench({ look: name })}
         >
           <span className="pr-1.5 text-[12px] font-normal text-ink-soft">{i + 1}</span>
           {label}
         </button>
       ))}
+      <LookOptions />
       <span className="flex-1" />
-      <span className="w-32 text-right whitespace-pre text-ink-soft" data-testid="pointer">
-        {pointer && `x ${pointer[0].toFixed(1)}  y ${pointer[1].toFixed(1)}`}
-      </span>
-      <span className="w-14 text-right" data-testid="zoom">
+      <DrawingMenu />
+      <PointerPlace />
+      <span className="w-14 shrink-0 text-right whitespace-nowrap" data-testid="zoom">
         {Math.round(zoom * 100)} %
       </span>
       <Button look="quiet" small title="Fit the plate  (F)" onClick={fit}>

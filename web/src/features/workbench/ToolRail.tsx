@@ -2,6 +2,7 @@ import { Circle, MousePointer2, Pencil, Spline, Square } from "lucide-react";
 import type { ComponentType } from "react";
 
 import { IconButton } from "../../ui/Button";
+import { dropTrace, isTracing } from "../../viewer/trace";
 import { setBench, useBench, type ToolName } from "./bench";
 
 const TOOLS: {
@@ -13,6 +14,7 @@ const TOOLS: {
   { name: "select", label: "Select and shape", key: "S", icon: MousePointer2 },
   { name: "pen", label: "Draw a cover with the pen", key: "P", icon: Spline },
   { name: "freehand", label: "Draw a loop by hand", key: "L", icon: Pencil },
+  { name: "trace", label: "Trace an edge in the picture", key: "T", icon: TraceIcon },
   { name: "finger", label: "Finger, from knuckle to tip", key: "G", icon: FingerIcon },
   { name: "ellipse", label: "Ellipse", key: "C", icon: Circle },
   { name: "box", label: "Box", key: "B", icon: Square },
@@ -32,6 +34,23 @@ function PaneIcon({ size, strokeWidth }: { size: number; strokeWidth: number }) 
       ].map(([x, y]) => (
         <circle key={`${x} ${y}`} cx={x} cy={y} r="1.9" />
       ))}
+    </svg>
+  );
+}
+
+/** A stitched line along an edge, drawn like the other icons. */
+function TraceIcon({ size, strokeWidth }: { size: number; strokeWidth: number }) {
+  return (
+    <svg {...drawn(size, strokeWidth)}>
+      <path
+        d="M2.500 20.500c4.200-.3 4.500-4.800 6-8.500s4.300-4 6.500-4.200 4.600-2.300 6-5.300"
+        strokeLinecap="round"
+      />
+      <path
+        d="M8 21c2.800-1.600 3.200-4.800 4.300-7.400s3.300-2.400 5.200-3.100 3.200-1.900 4-3.300"
+        strokeDasharray="1.200 3"
+        strokeLinecap="round"
+      />
     </svg>
   );
 }
@@ -61,7 +80,8 @@ function FingerIcon({ size, strokeWidth }: { size: number; strokeWidth: number }
 
 /** Take up a tool; a draft that is under way is given up. */
 export function takeTool(tool: ToolName) {
-  setBench({ tool, draft: null, into: null, playing: false });
+  if (isTracing()) dropTrace();
+  setBench({ tool, draft: null, fitting: null, into: null, playing: false });
 }
 
 /** The tools, one column. */

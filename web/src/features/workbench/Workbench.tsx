@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
-import { useCallback, useEffect, useRef, useState } from "react";
+import { useCallback, useEffect, useRef } from "react";
 
-import { api, data, type ShotState } from "../../api/client";
+import { api, data, tell, type ShotState } from "../../api/client";
 import { useNotice, type Notice } from "../../api/events";
 import { Button } from "../../ui/Button";
 import { useView } from "../../viewer/view";
@@ -10,6 +10,7 @@ import { adopt, bench, setBench, useBench } from "./bench";
 import { DepthPanel } from "./DepthPanel";
 import { DetailsPanel } from "./DetailsPanel";
 import { FrameStrip } from "./FrameStrip";
+import { loadGeometry } from "./geometry";
 import { LookBar } from "./LookBar";
 import { catchUp } from "./send";
 import { ToolRail } from "./ToolRail";
@@ -19,7 +20,6 @@ import { useWorkbenchKeys } from "./useWorkbenchKeys";
 /** The page on which a shot is worked on. */
 export function Workbench({ id }: { id: string }) {
   const loaded = useBench((b) => b.shot?.id === id);
-  const [pointer, setPointer] = useState<[number, number] | null>(null);
   const asked = useRef(performance.now());
   useWorkbenchKeys();
 
@@ -32,6 +32,7 @@ export function Workbench({ id }: { id: string }) {
   useEffect(() => {
     if (!query.data) return;
     adopt(query.data);
+    loadGeometry().catch(tell);
     const { plate } = query.data;
     useView.getState().setPlate(plate.width, plate.height, plate.pixel_aspect ?? 1);
     performance.measure("open", { start: asked.current, end: performance.now() });
@@ -64,8 +65,8 @@ export function Workbench({ id }: { id: string }) {
       <div className="grid min-h-0 grid-cols-[52px_minmax(0,1fr)_296px]">
         <ToolRail />
         <section className="flex min-h-0 min-w-0 flex-col" aria-label="Viewer">
-          <Viewer shot={id} onPointer={setPointer} />
-          <LookBar pointer={pointer} />
+          <Viewer shot={id} />
+          <LookBar />
         </section>
         <aside className="flex min-h-0 flex-col border-l border-line">
           <DepthPanel />

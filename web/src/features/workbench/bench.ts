@@ -1,14 +1,53 @@
 import { create } from "zustand";
+import { useShallow } from "zustand/react/shallow";
 
-import type { Cover, Element, Outline, Pane, PointKind, ShotChange, ShotState } from "../../api/client";
+import type {
+  Cover,
+  Element,
+  Group,
+  Outline,
+  Pane,
+  PointKind,
+  ShotChange,
+  ShotState,
+} from "../../api/client";
 import { lastFrame } from "../../ui/format";
 import type { Starter } from "../../viewer/starters";
 import { shapeAt, unpack, type Shape, type Track } from "../../viewer/shape";
 
 export type Look = "plate" | "matte" | "cutout" | "composite";
-export type ToolName = "select" | "pen" | "freehand" | "pane" | Starter;
+export type ToolName = "select" | "pen" | "freehand" | "trace" | "pane" | Starter;
 /** How far an edit on this frame goes. */
-export type Reach = "frame" | "all" | "onward";
+export type Reach = "frame" | "all" | "onward" | "range";
+/** The frames that the reach "range" touches, and over how many beyond them it dies away. */
+export interface Range {
+  first: number;
+  last: number;
+  soft: number;
+}
+/** Which covers a look counts: all that are shown, the chosen cover, or all that are chosen. */
+export type Scope = "all" | "cover" | "chosen";
+export type MatteStyle = "plain" | "tint" | "edges";
+
+/** How the drawing over the picture looks; `colour` null means each thing's own. */
+export interface Pencil {
+  opacity: number;
+  width: number;
+  colour: string | null;
+}
+
+/** Shapes that are shown before they are kept or dropped. */
+export interface Proposal {
+  kind: "snap" | "carry" | "thin";
+  element: string;
+  shapes: Record<number, Shape>;
+  sure: Record<number, number>;
+  /** By how much thinning out may change a frame, in pixels. */
+  tolerance?: number;
+  /** Frames that are to be kept; a carried frame can be left out. */
+  kept: ReadonlySet<number>;
+  text: string;
+}
 
 /** What is being dragged: shown instead of the evaluated geometry until the server has answered. */
 export interface Drag {
@@ -19,10 +58,20 @@ export interface Drag {
 
 /** An outline or pane that is being drawn. */
 export interface Draft {
-  kind: "pen" | "freehand" | "pane" | "starter";
+  kind: "pen" | "freehand" | "pane" | "starter" | "trace";
   points: number[][];
   kinds: PointKind[];
   pointer: [number, number] | null;
+  /** Where a trace was pinned to the picture. */
+  anchors?: [number, number][];
+}
+
+/** A traced line, and the outline that fits it, before it is kept. */
+export interface Fitting {
+  line: [number, number][];
+  points: number[][];
+  kinds: PointKind[];
+  tolerance: number;
 }
 
 export interface Bench {
@@ -30,6 +79,9 @@ export interface Bench {
   tracks: Record<string, Track>;
   /** For each frame, the revision since which its pictures look as they do. */
   versions: Int32Array;
+  /** The revision that was loaded as a whole, and for each element the one that changed it since. */
+  adopted: number;
+  touched: Record<string, number>;
   label: string;
   frame: number;
   /** Time of the event that asked for the frame, for measuring. */
@@ -49,6 +101,19 @@ export interface Bench {
   /** Whether the shapes of the keys before and after are shown, faint. */
   onion: boolean;
   reach: Reach;
+  range: Range | null;
+  /** Covers chosen besides the selected one. */
+  also: ReadonlySet<string>;
+  /** Covers that alone are shown and counted, for this page only; empty means all. */
+  solo: ReadonlySet<string>;
+  scope: Scope;
+  style: MatteStyle;
+  ground: string;
+  pencil: Pencil;
+  proposal: Proposal | null;
+  fitting: Fitting | null;
+  /** Whether the chosen points (or the whole) stand in a frame by which they are moved, turned and scaled. */
+  framed: boolean;
   spaceHeld: boolean;
   /** The outline that the next pen stroke belongs to: a new cover, or this one. */
   into: { cover: string; mode: "adds" | "cuts" | "limits" } | null;
@@ -58,6 +123,8 @@ const EMPTY: Bench = {
   shot: null,
   tracks: {},
   versions: new Int32Array(0),
+  adopted: 0,
+  touched: {},
   label: "",
   frame: 1001,
   asked: 0,
@@ -74,11 +141,23 @@ const EMPTY: Bench = {
   drawingHidden: false,
   onion: false,
   reach: "frame",
+  range: null,
+  also: new Set(),
+  solo: new Set(),
+  scope: "all",
+  style: "plain",
+  ground: "checks",
+  pencil: { opacity: 1, width: 1.4, colour: null },
+  proposal: null,
+  fitting: null,
+  framed: false,
   spaceHeld: false,
   into: null,
 };
 
 export const useBench = create<Bench>(() => EMPTY);
+/** The bench without what is being dragged, for what need not follow the hand. */
+export const useSettled = () => useBench(useShallow((b): Bench => ({ ...b, drag: null })));
 export const bench = useBench.getState;
 export const setBench = useBench.setState;
 
@@ -93,18 +172,29 @@ export function adopt(state: ShotState, label = "") {
     shot: state,
     tracks,
     versions: new Int32Array(state.plate.count).fill(state.revision),
+    adopted: state.revision,
+    touched: {},
     label,
     frame: same ? old.frame : (state.plate.first ?? 1001),
     selected: keep ? old.selected : null,
     active: keep && old.active !== null && old.active in state.elements ? old.active : null,
-    points: new Set(),
+    points: keep && pointsStay(old, state) ? old.points : new Set(),
+    also: new Set([...old.also].filter((id) => id in state.elements)),
+    solo: new Set([...old.solo].filter((id) => id in state.elements)),
     drag: null,
   });
 }
 
+/** Whether the active outline still has the points it had. */
+function pointsStay(old: Bench, state: ShotState): boolean {
+  const before = outlineOf(old, old.active);
+  const now = old.active === null ? undefined : state.elements[old.active];
+  return before !== null && now?.kind === "outline" && now.kinds.length === before.kinds.length;
+}
+
 /** Take in what an edit changed. */
 export function absorb(change: ShotChange) {
-  const { shot, tracks, versions, selected, active, drag } = bench();
+  const { shot, tracks, versions, touched, selected, active, drag } = bench();
   if (!shot) return;
   const elements = { ...shot.elements };
   const nextTracks = { ...tracks };
@@ -126,6 +216,10 @@ export function absorb(change: ShotChange) {
     shot: { ...shot, elements, revision: change.revision, undo: change.undo, redo: change.redo },
     tracks: nextTracks,
     versions: nextVersions,
+    touched: {
+      ...touched,
+      ...Object.fromEntries(Object.keys(change.elements).map((id) => [id, change.revision])),
+    },
     label: change.label,
     selected: still ? selected : null,
     active:
@@ -146,7 +240,7 @@ export function select(id: string | null, outline?: string) {
   const { shot, selected, active } = bench();
   const next = outline ?? (shot ? firstTrack(shot.elements, id) : null);
   if (id === selected && next === active) return;
-  setBench({ selected: id, active: next, points: new Set() });
+  setBench({ selected: id, active: next, points: new Set(), also: new Set(), proposal: null });
 }
 
 /** Go to a frame; it stays within the plate. */
@@ -160,6 +254,39 @@ export function goTo(frame: number, asked = performance.now()) {
 export function coverOf(b: Bench, id: string | null): Cover | null {
   const found = id === null ? undefined : b.shot?.elements[id];
   return found?.kind === "cover" ? (found as Cover) : null;
+}
+
+export function groupOf(b: Bench, cover: Cover | null): Group | null {
+  const found = cover?.group ? b.shot?.elements[cover.group] : undefined;
+  return found?.kind === "group" ? (found as Group) : null;
+}
+
+/** Whether a thing, and the group that it is in, is shown, and no solo leaves it out. */
+export function isShown(b: Bench, thing: Cover | Pane): boolean {
+  if (thing.shown === false) return false;
+  if (thing.kind !== "cover") return true;
+  return groupOf(b, thing as Cover)?.shown !== false && (b.solo.size === 0 || b.solo.has(thing.id));
+}
+
+/** What keeps a thing from being changed: itself or its group, by name; null where nothing does. */
+export function lockOf(b: Bench, thing: Cover | Pane | null): string | null {
+  if (thing?.locked) return thing.name;
+  const group = thing?.kind === "cover" ? groupOf(b, thing as Cover) : null;
+  return group?.locked ? group.name : null;
+}
+
+/** All chosen covers, the selected one first; a chosen group stands for its covers. */
+export function chosenCovers(b: Bench): string[] {
+  const first = b.selected && b.shot?.elements[b.selected]?.kind === "cover" ? [b.selected] : [];
+  return [...first, ...[...b.also].filter((id) => id !== b.selected)];
+}
+
+/** The covers that looks count, or null for all that are shown. */
+export function counted(b: Bench): string[] | null {
+  const wanted =
+    b.scope === "all" ? null : b.scope === "cover" ? chosenCovers(b).slice(0, 1) : chosenCovers(b);
+  if (b.solo.size === 0) return wanted && wanted.length ? wanted : null;
+  return wanted && wanted.length ? wanted.filter((id) => b.solo.has(id)) : [...b.solo];
 }
 
 export function outlineOf(b: Bench, id: string | null): Outline | null {
@@ -182,9 +309,9 @@ export function inDepth(b: Bench): (Cover | Pane)[] {
   });
 }
 
-/** Whether a cover is there on a frame. */
-export function present(cover: Cover, frame: number): boolean {
-  return (cover.first == null || frame >= cover.first) && (cover.last == null || frame <= cover.last);
+/** Whether a cover or an outline is there on a frame. */
+export function present(thing: Cover | Outline, frame: number): boolean {
+  return (thing.first == null || frame >= thing.first) && (thing.last == null || frame <= thing.last);
 }
 
 /** The shape of an outline or pane on a frame, as it is dragged or as the server evaluated it. */
@@ -200,7 +327,10 @@ export function neighbourKeys(b: Bench, id: string, frame: number): Shape[] {
   const before = frames.filter((f) => f < frame).at(-1);
   const after = frames.find((f) => f > frame);
   const track = b.tracks[id];
-  return [before, after].flatMap((f) => (f === undefined || !track ? [] : [shapeAt(track, f)]));
+  return [before, after].flatMap((f) => {
+    const shape = f === undefined || !track ? null : shapeAt(track, f);
+    return shape ? [shape] : [];
+  });
 }
 
 /** Key frames of an outline or pane. */

@@ -1,23 +1,26 @@
+import { toast } from "sonner";
+
 import { api, data, Problem, tell, type Edit, type ShotChange, type ShotState } from "../../api/client";
 import { absorb, adopt, bench, setBench } from "./bench";
+import { loadGeometry } from "./geometry";
 
 /** Changes go to the server one after the other, each on the revision that the one before left behind. */
 let line: Promise<unknown> = Promise.resolve();
 let waiting = 0;
 
-function inLine(post: (shot: string, revision: number) => Promise<ShotChange>): Promise<ShotChange | null> {
+type Post = (shot: string, revision: number) => Promise<ShotChange>;
+
+/** `about` names the elements that a change is about; null is for undo and redo, which are about what was done last. */
+function inLine(post: Post, about: string[] | null): Promise<ShotChange | null> {
   waiting += 1;
   const done = line.then(async () => {
     const { shot } = bench();
     if (!shot) return null;
     try {
-      const change = await post(shot.id, shot.revision);
-      absorb(change);
-      return change;
+      return await taken(post, shot.id, shot.revision);
     } catch (error) {
+      if (error instanceof Problem && error.body.state) return await overtaken(error, post, about);
       setBench({ drag: null });
-      if (error instanceof Problem && error.body.state)
-        adopt(error.body.state as ShotState, "Changed in another page");
       tell(error);
       return null;
     } finally {
@@ -28,18 +31,74 @@ function inLine(post: (shot: string, revision: number) => Promise<ShotChange>): 
   return done;
 }
 
+async function taken(post: Post, shot: string, revision: number): Promise<ShotChange> {
+  const change = await post(shot, revision);
+  absorb(change);
+  return change;
+}
+
+/** Another page was quicker: the newer state is shown, and the change goes on top where it is about other things. */
+async function overtaken(problem: Problem, post: Post, about: string[] | null): Promise<ShotChange | null> {
+  const state = problem.body.state as ShotState;
+  const touched = problem.body.touched as string[] | null;
+  catchUpWith(state);
+  if (about && touched && !about.some((id) => touched.includes(id))) {
+    try {
+      return await taken(post, state.id, state.revision);
+    } catch (error) {
+      setBench({ drag: null });
+      tell(error);
+      return null;
+    }
+  }
+  setBench({ drag: null });
+  if (about) offerAgain(() => inLine(post, about));
+  else
+    toast(
+      "Another page has changed this shot, which is what you see. Nothing was undone; look, then try again.",
+    );
+  return null;
+}
+
 /** Apply an edit; the page shows it when the server has answered. Null where it was refused. */
 export function send(edit: Edit): Promise<ShotChange | null> {
-  return inLine((shot_id, revision) =>
-    data<ShotChange>(
-      api.POST("/api/shots/{shot_id}/edits", { params: { path: { shot_id } }, body: { revision, edit } }),
-    ),
+  const named = ["element", "outline", "cover", "pane", "group", "into"].flatMap((field) => {
+    const id = (edit as Record<string, unknown>)[field];
+    return typeof id === "string" ? [id] : [];
+  });
+  return inLine(
+    (shot_id, revision) =>
+      data<ShotChange>(
+        api.POST("/api/shots/{shot_id}/edits", { params: { path: { shot_id } }, body: { revision, edit } }),
+      ),
+    named,
+  );
+}
+
+/** Bring the page up to a newer state; what is being drawn or dragged stays in hand. */
+function catchUpWith(state: ShotState) {
+  const { drag } = bench();
+  adopt(state, "Changed in another page");
+  if (drag && drag.element in state.elements) setBench({ drag });
+  void loadGeometry();
+}
+
+/** Another page has changed the very same thing: its state is shown, and this page's change can be put on top. */
+function offerAgain(again: () => unknown) {
+  toast(
+    "This was changed in another page just now, which is what you see. Your own change was not applied.",
+    {
+      action: { label: "Apply mine on top", onClick: () => void again() },
+      duration: 20_000,
+    },
   );
 }
 
 function step(path: "/api/shots/{shot_id}/undo" | "/api/shots/{shot_id}/redo") {
-  return inLine((shot_id, revision) =>
-    data<ShotChange>(api.POST(path, { params: { path: { shot_id } }, body: { revision } })),
+  return inLine(
+    (shot_id, revision) =>
+      data<ShotChange>(api.POST(path, { params: { path: { shot_id } }, body: { revision } })),
+    null,
   );
 }
 
@@ -54,5 +113,8 @@ export async function catchUp(revision: number) {
   const state = await data<ShotState>(
     api.GET("/api/shots/{shot_id}", { params: { path: { shot_id: shot.id } } }),
   );
-  if (state.revision > (bench().shot?.revision ?? 0)) adopt(state, "Changed in another page");
+  if (state.revision > (bench().shot?.revision ?? 0)) {
+    catchUpWith(state);
+    toast("Another page has changed this shot; you see it as it is now.", { id: "overtaken" });
+  }
 }

@@ -3,13 +3,17 @@ import { useHotkeys } from "react-hotkeys-hook";
 
 import type { Edit } from "../../api/client";
 import { closePen } from "../../viewer/draw";
-import { commitShape } from "../../viewer/tools";
+import { grownSelection } from "../../viewer/selecting";
+import { reached, reshape } from "../../viewer/tools";
+import { backTrace, closeTrace, dropTrace, isTracing } from "../../viewer/trace";
 import { count, moved } from "../../viewer/shape";
 import { useView } from "../../viewer/view";
-import { bench, goTo, keyFrames, setBench, shapeOf } from "./bench";
+import { bench, chosenCovers, goTo, keyFrames, outlineOf, setBench, shapeOf } from "./bench";
+import { copyChosen, duplicate, paste, pasteKey } from "./clipboard";
 import { LOOKS } from "./LookBar";
+import { dropProposal, keepProposal, proposeSnap } from "./proposals";
 import { redo, send, undo } from "./send";
-import { REACHES } from "./FrameStrip";
+import { pickReach, REACHES } from "./FrameStrip";
 import { takeTool } from "./ToolRail";
 
 /** To the key before (-1) or after (1) this frame: of what is selected, else of everything. */
@@ -39,6 +43,7 @@ export function deleteChosen() {
 /** Take back the last point of what is being drawn. */
 function stepBack() {
   const { draft } = bench();
+  if (isTracing()) return backTrace();
   if (!draft) return;
   const points = draft.points.slice(0, -1);
   setBench({ draft: points.length ? { ...draft, points, kinds: draft.kinds.slice(0, -1) } : null });
@@ -47,21 +52,37 @@ function stepBack() {
 /** Move the chosen points (or the whole, where none is chosen) by plate pixels. */
 function nudge(dx: number, dy: number) {
   const b = bench();
+  const covers = chosenCovers(b);
+  if (covers.length > 1) return void send({ type: "shift-covers", covers, dx, dy, ...reached() } as Edit);
   const shape = b.active ? shapeOf(b, b.active, b.frame) : null;
   if (!b.active || !shape || b.tool !== "select") return;
   const indices = b.points.size ? b.points : Array.from({ length: count(shape) }, (_, i) => i);
-  const next = moved(shape, indices, dx, dy);
-  setBench({ drag: { element: b.active, frame: b.frame, shape: next } });
-  commitShape(b.active, shape, next);
+  reshape(b.active, (s) => moved(s, indices, dx, dy));
 }
 
 function escape() {
-  const { draft, into, points, keys, tool } = bench();
-  if (draft || into) setBench({ draft: null, into: null });
+  const { draft, into, points, keys, tool, proposal, fitting, framed } = bench();
+  if (proposal || fitting) dropProposal();
+  else if (isTracing()) dropTrace();
+  else if (draft || into) setBench({ draft: null, into: null });
   else if (tool !== "select") takeTool("select");
   else if (keys) setBench({ keys: null });
   else if (points.size) setBench({ points: new Set() });
+  else if (framed) setBench({ framed: false });
   else setBench({ selected: null, active: null });
+}
+
+/** All points of the active outline. */
+function chooseAll() {
+  const { active } = bench();
+  const n = outlineOf(bench(), active)?.kinds.length ?? 0;
+  if (n) setBench({ points: new Set(Array.from({ length: n }, (_, i) => i)) });
+}
+
+/** Put the chosen covers into a group. */
+export function groupChosen() {
+  const covers = chosenCovers(bench());
+  if (covers.length) void send({ type: "group-covers", covers });
 }
 
 const ARROWS: Record<string, [number, number]> = {
@@ -83,6 +104,20 @@ export function useWorkbenchKeys() {
   useHotkeys("s", () => takeTool("select"));
   useHotkeys("p", () => takeTool("pen"));
   useHotkeys("n", () => takeTool("pane"));
+  useHotkeys("t", () => takeTool("trace"));
+  useHotkeys("x", () => setBench({ framed: !bench().framed, tool: "select" }));
+  useHotkeys("j", () => void proposeSnap());
+  useHotkeys("mod+a", chooseAll, { preventDefault: true });
+  useHotkeys("period, comma", (event) => {
+    const { active, points } = bench();
+    const n = outlineOf(bench(), active)?.kinds.length;
+    if (n) setBench({ points: grownSelection(points, n, event.code === "Period" ? 1 : -1) });
+  });
+  useHotkeys("mod+c", () => void copyChosen());
+  useHotkeys("mod+v", () => void paste());
+  useHotkeys("mod+shift+v", () => void pasteKey(), { preventDefault: true });
+  useHotkeys("mod+d", () => void duplicate(), { preventDefault: true });
+  useHotkeys("mod+g", groupChosen, { preventDefault: true });
   useHotkeys("l", () => takeTool("freehand"));
   useHotkeys("c", () => takeTool("ellipse"));
   useHotkeys("b", () => takeTool("box"));
@@ -90,7 +125,7 @@ export function useWorkbenchKeys() {
   useHotkeys("o", () => setBench({ onion: !bench().onion }));
   useHotkeys("r", () => {
     const order = REACHES.map((r) => r.value);
-    setBench({ reach: order[(order.indexOf(bench().reach) + 1) % order.length]! });
+    pickReach(order[(order.indexOf(bench().reach) + 1) % order.length]!);
   });
   useHotkeys("k", () => {
     const { active, frame } = bench();
@@ -99,7 +134,12 @@ export function useWorkbenchKeys() {
   useHotkeys("1, 2, 3, 4", (event) => setBench({ look: LOOKS[Number(event.key) - 1]!.name }));
   useHotkeys("f", () => useView.getState().fit());
   useHotkeys("0", () => useView.getState().zoomTo(1));
-  useHotkeys("enter", () => closePen());
+  useHotkeys("enter", () => {
+    const { proposal, fitting } = bench();
+    if (proposal || fitting) void keepProposal();
+    else if (isTracing()) closeTrace();
+    else closePen();
+  });
   useHotkeys("escape", escape);
   useHotkeys("delete, backspace", deleteChosen, { preventDefault: true });
   useHotkeys("mod+z", () => (bench().draft ? stepBack() : void undo()), { preventDefault: true });
@@ -146,15 +186,22 @@ function useHeldKeys() {
     const pressed = () => {
       dragged = true;
     };
+    // A button that was clicked does not keep the keys: Space plays and Enter keeps, whatever was pressed last.
+    const clicked = (event: MouseEvent) => {
+      const button = (event.target as HTMLElement).closest?.("button");
+      if (event.detail > 0 && button) button.blur();
+    };
     const lost = () => setBench({ spaceHeld: false, drawingHidden: false });
     window.addEventListener("keydown", down);
     window.addEventListener("keyup", up);
     window.addEventListener("pointerdown", pressed);
+    window.addEventListener("click", clicked);
     window.addEventListener("blur", lost);
     return () => {
       window.removeEventListener("keydown", down);
       window.removeEventListener("keyup", up);
       window.removeEventListener("pointerdown", pressed);
+      window.removeEventListener("click", clicked);
       window.removeEventListener("blur", lost);
     };
   }, []);

@@ -1,0 +1,105 @@
+import type { Bench } from "../features/workbench/bench";
+import { frameBox, onScreen, placeOf, shownPivot } from "./frame";
+import { pathOf, shapeFrom, type Shape } from "./shape";
+import { toScreen, type View } from "./view";
+
+const LIGHT = "#fdfcf7";
+const DARK = "#101516";
+
+/** The frame around what is chosen: stitched sides, buttons at the corners, capsules at the sides, a ring to turn about. */
+export function FrameAround({ b, v }: { b: Bench; v: View }) {
+  const box = frameBox(b);
+  if (!box) return null;
+  const s = onScreen(box);
+  const [px, py] = toScreen(v, ...(shownPivot.place ?? box.pivot));
+  const sides = { x: s.left, y: s.top, width: s.right - s.left, height: s.bottom - s.top, rx: 5 };
+  return (
+    <g fill="none" data-testid="frame-around">
+      <rect {...sides} stroke={DARK} strokeOpacity={0.5} strokeWidth={2.6} />
+      <rect {...sides} stroke={LIGHT} strokeWidth={1.2} strokeDasharray="8 4" strokeLinecap="round" />
+      {[-1, 1].flatMap((gx) =>
+        [-1, 1].map((gy) => {
+          const [x, y] = placeOf(s, gx, gy);
+          return (
+            <g key={`${gx}${gy}`}>
+              <circle cx={x} cy={y} r={4.6} fill={LIGHT} stroke={DARK} strokeWidth={1.2} />
+              <circle cx={x} cy={y} r={1.4} fill={DARK} />
+            </g>
+          );
+        }),
+      )}
+      {(
+        [
+          [0, -1],
+          [0, 1],
+          [-1, 0],
+          [1, 0],
+        ] as const
+      ).map(([gx, gy]) => {
+        const [x, y] = placeOf(s, gx, gy);
+        const wide = gx === 0 ? 14 : 5;
+        const high = gx === 0 ? 5 : 14;
+        return (
+          <rect
+            key={`${gx}${gy}`}
+            x={x - wide / 2}
+            y={y - high / 2}
+            width={wide}
+            height={high}
+            rx={2.5}
+            fill={LIGHT}
+            stroke={DARK}
+            strokeWidth={1.2}
+          />
+        );
+      })}
+      <g data-testid="pivot">
+        <circle cx={px} cy={py} r={7} stroke={DARK} strokeWidth={4} strokeOpacity={0.6} />
+        <circle cx={px} cy={py} r={7} stroke={LIGHT} strokeWidth={1.8} />
+        <circle cx={px} cy={py} r={1.6} fill={LIGHT} />
+      </g>
+    </g>
+  );
+}
+
+/** What is proposed, over what is there: the new shape in dashes of the action's colour. */
+export function Proposed({ b, v }: { b: Bench; v: View }) {
+  const place = (x: number, y: number) => toScreen(v, x, y);
+  if (b.fitting) {
+    const line = b.fitting.line
+      .map(([x, y]) =>
+        place(x, y)
+          .map((c) => c.toFixed(1))
+          .join(","),
+      )
+      .join(" ");
+    return (
+      <g data-testid="fitting">
+        <polygon points={line} fill="none" stroke={DARK} strokeOpacity={0.5} strokeWidth={2.4} />
+        <polygon points={line} fill="none" stroke="#e0a13a" strokeWidth={1.2} />
+        <Dashes shape={shapeFrom(b.fitting.points)} place={place} />
+        {b.fitting.points.map((p, i) => {
+          const [x, y] = place(p[0]!, p[1]!);
+          return <circle key={i} cx={x} cy={y} r={3.4} fill={LIGHT} stroke={DARK} />;
+        })}
+      </g>
+    );
+  }
+  const shape = b.proposal?.shapes[b.frame];
+  if (!shape || !b.proposal?.kept.has(b.frame)) return null;
+  return (
+    <g data-testid="proposed">
+      <Dashes shape={shape} place={place} />
+    </g>
+  );
+}
+
+function Dashes({ shape, place }: { shape: Shape; place: (x: number, y: number) => [number, number] }) {
+  const path = pathOf(shape, place);
+  return (
+    <g fill="none" strokeLinecap="round">
+      <path d={path} stroke={DARK} strokeOpacity={0.7} strokeWidth={3.6} />
+      <path d={path} stroke="#6cc0b3" strokeWidth={2} strokeDasharray="7 4" />
+    </g>
+  );
+}
