@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import logging
 
-from benchmarks import feel, fills, fitting
+from benchmarks import edges, feel, fills, fitting, following, movements
 from benchmarks.table import show
 from wiseglove.core.warm import warm_up
 
 logging.disable(logging.WARNING)
 warm_up()
-show([*fills.run(), *fitting.run(), *feel.run()])
+show(
+    [*fills.run(), *edges.run(), *fitting.run(), *following.run(), *movements.run(), *feel.run()],
+)

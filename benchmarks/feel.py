@@ -7,7 +7,7 @@ from playwright.sync_api import Page
 
 from benchmarks.fills import outline
 from benchmarks.table import Row, typical
-from tests.e2e import feel
+from tests.e2e import crowd, feel
 from tests.e2e.bench import Bench
 from tests.e2e.stage import ROOT, chromium, staged
 from wiseglove.core.matte.coverage import Box, box_of, coverage
@@ -25,7 +25,7 @@ def run() -> list[Row]:
     ):
         context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=server.address)
         page = context.new_page()
-        return [*_dragging(page), *_stepping(page), *_playing(page), *_opening(page)]
+        return [*_dragging(page), *_crowded(page), *_stepping(page), *_playing(page), *_opening(page)]
 
 
 def _dragging(page: Page) -> list[Row]:
@@ -38,6 +38,27 @@ def _dragging(page: Page) -> list[Row]:
         peer = f"display 16.7 ms a frame, coverage alone {alone:.2f} ms; {len(times)} answers"
         rows.append(Row(f"drag at 1080p to the new {look}, median", float(np.median(times)), "ms", 50, peer))
         rows.append(Row(f"drag at 1080p to the new {look}, 95th of 100", float(np.percentile(times, 95)), "ms", 100))
+    return rows
+
+
+def _crowded(page: Page) -> list[Row]:
+    """40 soft outlines of 24 points while one of them is dragged; 200 with 50 keys each beside five."""
+    page.goto(f"/shots/{crowd.crowd(page, 'Large tap', 40, 1, 7.0)}")
+    bench = Bench(page)
+    bench.settled()
+    page.wait_for_timeout(1500)
+    frames, times = crowd.dragging(bench, "2")
+    rows = [
+        Row("display frame while dragging among 40 outlines, median", float(np.median(frames)), "ms", 16.8, f"99th of 100 {np.percentile(frames, 99):.1f} ms; the display's own 16.7 ms"),
+        Row("  the dragged soft matte at 1080p, median", float(np.median(times)), "ms", 50, f"95th of 100 {np.percentile(times, 95):.0f} ms"),
+    ]  # fmt: skip
+    five, many = (crowd.crowd(page, "Panel tap", count, 50) for count in (5, 200))
+    few = np.min([crowd.handling(page, five) for _ in range(2)], axis=0)
+    lots = np.min([crowd.handling(page, many) for _ in range(2)], axis=0)
+    for what, here, there in zip(("opening", "an edit", "its undo"), lots, few, strict=True):
+        rows.append(
+            Row(f"200 outlines of 50 keys: {what}", float(here), "ms", None, f"with five outlines {there:.0f} ms")
+        )
     return rows
 
 

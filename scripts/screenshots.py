@@ -83,6 +83,49 @@ def drawing(page: Page) -> None:
     page.wait_for_timeout(400)
 
 
+def tracing(page: Page) -> None:
+    bench = Bench.open(page, fresh=True)
+    bench.frame(1041)
+    bench.press("t")
+    page.mouse.move(*bench.place(700, 300))
+    page.wait_for_timeout(1200)
+    tips = ((612, 331), (631, 301), (678, 313), (756, 306), (813, 334), (852, 401), (770, 422))
+    for x, y in tips:
+        page.mouse.move(*bench.place(x, y), steps=10)
+        page.wait_for_timeout(250)
+        page.mouse.down()
+        page.mouse.up()
+    page.mouse.move(*bench.place(764, 480), steps=10)
+    page.wait_for_timeout(500)
+
+
+def soft(page: Page) -> None:
+    bench = workbench(page, "2", 1041, "Index finger")
+    page.get_by_label("Soft edge outwards").fill("7")
+    bench.press("Enter")
+    page.get_by_label("Soft edge inwards").fill("4")
+    bench.press("Enter", "x")
+    page.get_by_role("button", name="Tint").click()
+    zoom_on(bench, 690, 350)
+
+
+def carrying(page: Page) -> None:
+    bench = workbench(page, "1", 1052, "Hand")
+    page.get_by_role("button", name="On", exact=True).click()
+    page.get_by_label("Proposed 1056").wait_for()
+    bench.press("d", "d", "d")
+    bench.settled()
+    page.wait_for_timeout(400)
+
+
+def zoom_on(bench: Bench, x: float, y: float) -> None:
+    bench.page.mouse.move(*bench.place(x, y))
+    for _ in range(4):
+        bench.page.mouse.wheel(0, -200)
+    bench.settled()
+    bench.page.wait_for_timeout(500)
+
+
 def deliver(page: Page) -> None:
     Bench.open(page)
     page.get_by_role("link", name="Deliver").click()
@@ -125,6 +168,9 @@ VIEWS: dict[str, Callable[[Page], None]] = {
     "workbench-cutout": cutout,
     "workbench-composite": composite,
     "workbench-drawing": drawing,
+    "workbench-tracing": tracing,
+    "workbench-soft-edges": soft,
+    "workbench-carrying-on": carrying,
     "workbench-dim-room": dim,
     "keys-and-gestures": keys,
     "deliver": deliver,

@@ -16,21 +16,24 @@ SMOOTHNESS = 1 / 6
 
 
 def smooth(points: Array) -> Array:
-    """A closed run of points (N, 2) as an outline with smooth points, (N, 6)."""
+    """A closed run of points (N, 2) as an outline with smooth points and hard edges, (N, 8)."""
     chord = np.roll(points, -1, axis=0) - np.roll(points, 1, axis=0)
     before = np.linalg.norm(points - np.roll(points, 1, axis=0), axis=1)
     after = np.linalg.norm(points - np.roll(points, -1, axis=0), axis=1)
     share = np.stack([before, after], axis=1) / np.maximum(before + after, 1e-9)[:, None]
     reach = 2 * SMOOTHNESS * chord
-    return np.concatenate([points, -reach * share[:, :1], reach * share[:, 1:]], axis=1)
+    return np.concatenate([points, -reach * share[:, :1], reach * share[:, 1:], np.zeros_like(points)], axis=1)
 
 
-def index_finger(frame: int) -> Array:
-    """The index finger's outline at a frame (0-based): down one side, round the tip, up the other; (11, 6)."""
+def finger(frame: float, name: str = "index") -> Array:
+    """A finger's outline at a frame (0-based): down one side, round the tip, up the other; (11, 8)."""
     hand, camera = scene.hand_at(frame), scene.camera_at(frame)
-    joints, radii = hand.joints["index"]
-    centres = camera.project(joints)
-    sizes = radii / camera.depth(joints) * scene.FOCAL
+    joints, radii = hand.joints[name]
+    return around_joints(camera.project(joints), radii / camera.depth(joints) * scene.FOCAL)
+
+
+def around_joints(centres: Array, sizes: Array) -> Array:
+    """The outline (11, 8) of a finger whose joints from knuckle to tip lie at (4, 2) with radii (4,), in pixels."""
     along = np.gradient(centres, axis=0)
     along /= np.linalg.norm(along, axis=1, keepdims=True)
     side = np.stack([-along[:, 1], along[:, 0]], axis=1)

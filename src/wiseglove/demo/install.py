@@ -134,11 +134,11 @@ def demo_edits(folder: Path) -> list[Edit]:
     shapes: dict[str, list[np.ndarray]] = {"Hand": [], "Index finger": []}
     for index in KEYED:
         shapes["Hand"].append(drawing.rest_of_hand(index, read_truth(folder, index)))
-        shapes["Index finger"].append(drawing.index_finger(index))
+        shapes["Index finger"].append(drawing.finger(index))
     pane, hand, finger = "d0000000000a", "d0000000000b", "d0000000000c"
     edits: list[Edit] = [
         AddPane(type="add-pane", id=pane, frame=FIRST, corners=_corners(0), name="Panel screen"),
-        *(_shape(pane, index, np.pad(scene.screen_corners(index), ((0, 0), (0, 4)))) for index in PANE_KEYED[1:]),
+        *(_shape(pane, index, np.pad(scene.screen_corners(index), ((0, 0), (0, 6)))) for index in PANE_KEYED[1:]),
     ]
     for outline_id, (name, keys) in zip((hand, finger), shapes.items(), strict=True):
         draft = OutlineDraft(kinds=["smooth"] * len(keys[0]), points=as_points(keys[0]))

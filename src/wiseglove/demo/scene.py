@@ -196,7 +196,7 @@ def hand_at(time: float) -> Limbs:
     rows: list[tuple[Array, Array, float, float, int, int, Array, float]] = []
     joints: dict[str, tuple[Array, Array]] = {}
     for name, (knuckle, lengths, radii) in FINGERS.items():
-        chain, sides = _finger(np.array(knuckle), lengths, _flexions(time, height)[name])
+        chain, sides = finger_chain(np.array(knuckle), lengths, _flexions(time, height)[name])
         joints[name] = chain, np.array(radii)
         part = PARTS.index(name)
         for i in range(3):
@@ -241,7 +241,7 @@ def hand_at(time: float) -> Limbs:
     )
 
 
-def _finger(knuckle: Array, lengths: tuple[float, ...], bends: tuple[float, ...]) -> tuple[Array, Array]:
+def finger_chain(knuckle: Array, lengths: tuple[float, ...], bends: tuple[float, ...]) -> tuple[Array, Array]:
     """Joints (4, 3) and each limb's dorsal direction (3, 3) of a finger bent towards the palm."""
     chain, sides, angle = [knuckle], [], 0.0
     for length, bend in zip(lengths, bends, strict=True):

@@ -1,0 +1,137 @@
+"""Tracing, snapping and carrying on, against edges that are known exactly."""
+
+from __future__ import annotations
+
+import time
+
+import cv2
+import numpy as np
+import shapely
+from skimage.segmentation import active_contour
+
+from benchmarks.table import Row
+from benchmarks.truth import FOOTAGE, edge_of, fitted, off, plates, stretches
+from tests.core.outline.test_following import HAND, KINDS, picture_of
+from wiseglove.core.geometry.bezier import ellipse, flatten
+from wiseglove.core.outline.carry import Carrier
+from wiseglove.core.outline.edges import gradients, linear_light
+from wiseglove.core.outline.snap import normals_of, snap, stretch_between
+from wiseglove.core.outline.trace import Room, Tree, edge_costs, settled
+from wiseglove.demo.install import read_truth
+
+
+def run() -> list[Row]:
+    """All of them."""
+    frames = plates()
+    return [*_tracing(frames), *_snapping(frames), *_carrying(frames)]
+
+
+def _tracing(frames: list[np.ndarray]) -> list[Row]:
+    rng = np.random.default_rng(8)
+    errors, straight = [], []
+    for case in range(80):
+        radius, centre = rng.uniform(45, 110), (160 + rng.uniform(-20, 20), 120 + rng.uniform(-5, 5))
+        picture = picture_of(ellipse(*centre, radius, radius), case, float(rng.uniform(0.6, 2.0)))
+        angles = rng.uniform(0, 2 * np.pi) + np.array([0.0, 100.0 / radius])
+        first, last = np.stack([centre[0] + radius * np.cos(angles), centre[1] + radius * np.sin(angles)], axis=1)
+        if not all(5 < p[0] < 315 and 5 < p[1] < 235 for p in (first, last)):
+            continue
+        line = settled(Tree(edge_costs(picture), tuple(first)).path(tuple(last)), gradients(linear_light(picture, 1.6)))
+        errors.append(np.abs(np.hypot(*(line - centre).T) - radius).mean())
+        between = first + np.linspace(0, 1, 50)[:, None] * (last - first)
+        straight.append(np.abs(np.hypot(*(between - centre).T) - radius).mean())
+    large = cv2.resize(frames[40], (1920, 1080))
+    costs, strength, room = edge_costs(large), gradients(linear_light(large, 1.6)), Room()
+    tree = Tree(costs, (960.0, 540.0), room)
+    spent = []
+    for k in range(120):  # the pointer goes out in a spiral, 12 px a move
+        place = (960 + 3.2 * k * np.cos(k / 9), 540 + 3.2 * k * np.sin(k / 9))
+        start = time.perf_counter()
+        settled(tree.path(place), strength)
+        spent.append((time.perf_counter() - start) * 1000)
+    peer = (
+        f"straight lines between the same clicks: {np.mean(straight):.1f} px; here {np.mean(errors):.2f} px on the mean"
+    )
+    return [
+        Row(f"trace: arcs of 100 px that stay under 1 px, of {len(errors)}", 100 * float(np.mean(np.array(errors) < 1)), "%", 95, peer, True),
+        Row("trace: answer to a move at 1080p, worst of 120", max(spent), "ms", 30, f"median {np.median(spent):.2f} ms; one display frame 16.7 ms"),
+    ]  # fmt: skip
+
+
+def _snapping(frames: list[np.ndarray]) -> list[Row]:
+    truth = shapely.LineString(flatten(HAND, 0.01))
+    errors, snakes = [], []
+    for case in range(24):
+        wrong = HAND.copy()
+        wrong[:, :2] += 5 * np.array([np.cos(case * 2.4), np.sin(case * 2.4)])
+        travel = (8 * np.cos(case), 8 * np.sin(case)) if case % 2 else (0.0, 0.0)
+        picture = picture_of(HAND, case, 1.0, travel=travel)
+        errors.append(off(truth, flatten(snap(picture, wrong, [], KINDS, 12.0).points, 0.1)))
+        if case < 6:
+            grey = cv2.GaussianBlur(cv2.cvtColor(picture, cv2.COLOR_RGB2GRAY), (0, 0), 3) / 255
+            start = flatten(wrong, 0.3)[:-1, ::-1] - 0.5
+            moved = active_contour(grey, start, alpha=0.01, beta=0.5, gamma=0.01, w_edge=4, max_num_iter=400)
+            snakes.append(off(truth, moved[:, ::-1] + 0.5))
+    rows = [
+        Row("snap from 5 px off, one known edge, grain, 8 px motion blur", float(np.mean(errors)), "px", 0.5, f"scikit-image's active contour {np.mean(snakes):.2f} px")
+    ]  # fmt: skip
+    rng, errors, refused, spent = np.random.default_rng(2), [], 0, []
+    for stretch in stretches(frames):
+        angle = rng.uniform(0, 2 * np.pi)
+        wrong = stretch.points.copy()
+        wrong[:, :2] += 5 * np.array([np.cos(angle), np.sin(angle)])
+        start = time.perf_counter()
+        found = snap(frames[stretch.frame], wrong, stretch.chosen, stretch.kinds, 12.0)
+        spent.append((time.perf_counter() - start) * 1000)
+        if found.reason:
+            refused += 1
+            continue
+        segments = stretch_between(len(wrong), stretch.chosen)
+        errors.append(off(stretch.truth, normals_of(found.points, segments).places))
+    peer = (
+        f"median {np.median(errors):.2f} px; {len(errors)} stretches, {refused} refused; {np.median(spent):.0f} ms each"
+    )
+    rows.append(
+        Row("snap from 5 px off, the demo's hand (motion blur, shadow)", float(np.mean(errors)), "px", 0.5, peer)
+    )
+    return rows
+
+
+def _carrying(frames: list[np.ndarray]) -> list[Row]:
+    def pose(k: int) -> np.ndarray:
+        return HAND + k * np.array([1.8, -0.9, 0, 0, 0, 0, 0, 0])
+
+    carrier, errors = Carrier(picture_of(pose(0)), pose(0), KINDS), []
+    for k in range(1, 21):
+        carried = carrier.on(picture_of(pose(k), shift=(1.8 * k, -0.9 * k)))
+        errors.append(off(shapely.LineString(flatten(pose(k), 0.01)), flatten(carried.points, 0.1)))
+    rows = [Row("carry on over 20 frames, one known edge with grain", float(np.mean(errors)), "px", 0.5)]
+    errors, spent, stops, starts = [], [], 0, []
+    for part in ("index", "hand", "thumb"):
+        for first in (30, 52, 74):
+            truth = read_truth(FOOTAGE, first)
+            alpha = truth.hand if part == "hand" else truth.parts[part]
+            points, kinds = fitted(alpha, 0.5)
+            starts.append(off(edge_of(alpha), _within(flatten(points, 0.1))))
+            carrier = Carrier(frames[first], points, kinds)
+            for frame in range(first + 1, first + 21):
+                start = time.perf_counter()
+                carried = carrier.on(frames[frame])
+                spent.append((time.perf_counter() - start) * 1000)
+                if carried.reason:
+                    stops += 1
+                    break
+                truth = read_truth(FOOTAGE, frame)
+                line = _within(flatten(carried.points, 0.1))
+                # Where a part of the hand meets the rest of it there is no edge to be right or wrong about.
+                line = line[shapely.distance(edge_of(truth.hand), shapely.points(line)) < 6]
+                errors.append(off(edge_of(truth.hand if part == "hand" else truth.parts[part]), line))
+    peer = f"median {np.median(errors):.2f} px, at the start {np.mean(starts):.2f}; {len(errors)} frames, stopped {stops} of 9 times"
+    rows.append(Row("carry on, the demo's tapping hand (motion blur, shadow)", float(np.mean(errors)), "px", 0.5, peer))
+    rows.append(Row("carry on, time a frame at 720p, median", float(np.median(spent)), "ms", 60))
+    return rows
+
+
+def _within(line: np.ndarray) -> np.ndarray:
+    """The part of a line that lies well in the picture."""
+    return line[((line > 8) & (line < [1272, 712])).all(axis=1)]

@@ -1,0 +1,78 @@
+"""The demo's footage with its exact mattes, and pictures of one known edge, for what follows the picture."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+import shapely
+from skimage.measure import find_contours
+
+from tests.e2e.stage import ROOT
+from wiseglove.core.geometry.fitting import evened, fit_closed
+from wiseglove.core.outline.edges import linear_light, seen_at
+from wiseglove.core.outline.snap import normals_of, stretch_between
+from wiseglove.demo.install import MOVIE, read_truth
+
+FOOTAGE = ROOT / ".run" / "footage"
+VISIBLE = 3.0
+"""Difference of the two sides of an edge, in roots of linear light (0..16), from which an eye sees it."""
+
+
+def plates() -> list[np.ndarray]:
+    """All frames of the demo's movie, RGB."""
+    movie = cv2.VideoCapture(str(FOOTAGE / MOVIE))
+    frames = []
+    while True:
+        there, picture = movie.read()
+        if not there:
+            return frames
+        frames.append(cv2.cvtColor(picture, cv2.COLOR_BGR2RGB))
+
+
+def edge_of(alpha: np.ndarray) -> shapely.MultiLineString:
+    """Where a matte is half covered."""
+    return shapely.MultiLineString([c[:, ::-1] + 0.5 for c in find_contours(alpha.astype(float), 127.5)])
+
+
+def fitted(alpha: np.ndarray, tolerance: float) -> tuple[np.ndarray, list[str]]:
+    """The largest part of a matte as an outline, and the kinds of its points."""
+    contours = find_contours(alpha.astype(float), 127.5)
+    line = max(contours, key=len)[:-1, ::-1] + 0.5
+    found = fit_closed(evened(line, 1.0), tolerance)
+    return found.points, ["free" if corner else "smooth" for corner in found.corners]
+
+
+@dataclass(frozen=True)
+class Stretch:
+    """Five neighbouring points of the hand's outline on a frame, along an edge that can be seen."""
+
+    frame: int
+    points: np.ndarray
+    kinds: list[str]
+    chosen: list[int]
+    truth: shapely.MultiLineString
+
+
+def stretches(frames: list[np.ndarray]) -> Iterator[Stretch]:
+    """All such stretches on every sixth frame, wholly in the picture."""
+    for frame in range(12, 96, 6):
+        hand = read_truth(FOOTAGE, frame).hand
+        points, kinds = fitted(hand, 1.0)
+        truth, count = edge_of(hand), len(points)
+        light = np.sqrt(linear_light(frames[frame], 1.0) + 1)
+        for start in range(0, count, 4):
+            chosen = [(start + k) % count for k in range(5)]
+            inside = [10 < points[i, 0] < 1270 and 10 < points[i, 1] < 710 for i in chosen]
+            along = normals_of(points, stretch_between(count, chosen))
+            sides = [seen_at(light, along.places + d * along.outward) for d in (4.0, -4.0)]
+            seen = np.linalg.norm(sides[0] - sides[1], axis=1) > VISIBLE
+            if all(inside) and seen.mean() > 0.9:
+                yield Stretch(frame, points, kinds, chosen, truth)
+
+
+def off(truth: shapely.Geometry, places: np.ndarray) -> float:
+    """Mean distance of places from the true edge, in pixels."""
+    return float(shapely.distance(truth, shapely.points(places)).mean())
