@@ -13,6 +13,8 @@ import numpy as np
 from PIL import Image
 from playwright.sync_api import Page, expect
 
+from wiseglove.shot.model import Shot
+
 
 class Bench:
     """Positions are plate pixels; the pointer and the keys are the browser's own."""
@@ -43,8 +45,24 @@ class Bench:
         shot_id = self.page.url.split("/shots/")[1].split("/")[0]
         return dict(self.page.request.get(f"/api/shots/{shot_id}").json())
 
+    @property
+    def whole(self) -> Shot:
+        """The shot with the shapes of all keys, as the model has it."""
+        state = self.shot
+        for element in state["elements"].values():
+            if element["kind"] == "outline":
+                element["keys"] = self.copy_of(element["id"])["keys"]
+        return Shot.model_validate(state)
+
     def elements(self, kind: str) -> list[dict[str, Any]]:
-        return [e for e in self.shot["elements"].values() if e["kind"] == kind]
+        """All elements of a kind; outlines come with the shapes of their keys."""
+        found = [e for e in self.shot["elements"].values() if e["kind"] == kind]
+        return [self.copy_of(e["id"]) for e in found] if kind == "outline" else found
+
+    def copy_of(self, outline: str) -> dict[str, Any]:
+        """An outline with the shapes of its keys, as copying takes it along."""
+        shot_id = self.page.url.split("/shots/")[1].split("/")[0]
+        return dict(self.page.request.get(f"/api/shots/{shot_id}/copies/{outline}").json()["outlines"][0])
 
     def settled(self) -> None:
         """Wait until the picture on screen is the newest one."""

@@ -34,7 +34,7 @@ PANE_KEYS = (1038, 1041, 1044, 1047)
 
 def lay_corner(bench: Bench, frame: int, corner: int) -> None:
     """Drag a corner of the pane onto the screen's corner in the plate."""
-    now = corners_at(Shot.model_validate(bench.shot).panes[0], frame)[corner]
+    now = corners_at(bench.whole.panes[0], frame)[corner]
     true = scene.screen_corners(frame - 1001)[corner]
     if np.abs(now - true).max() > 0.4:
         with bench.one_change():
@@ -60,13 +60,13 @@ def test_the_whole_path(open_shot: Open, server: Server, tmp_path: Path) -> None
     # The finger, drawn smooth with the pen on one frame and reshaped on another.
     bench.frame(1041)
     bench.press("p")
-    for x, y, *_, dx, dy in drawing.index_finger(40)[::2]:
+    for x, y, _, _, dx, dy, *_ in drawing.finger(40)[::2]:
         bench.drag((x, y), (x + dx, y + dy), steps=3)
     bench.press("Enter")
     bench.last_done("Drew Cover, frame 1041")
     bench.frame(1047)
-    moved = drawing.index_finger(46)[::2]
-    before = Shot.model_validate(bench.shot)
+    moved = drawing.finger(46)[::2]
+    before = bench.whole
     outline = next(o for c in before.covers for o in before.outlines_of(c))
     shift = moved[:, :2].mean(axis=0) - np.array(outline.keys[0].points)[:, :2].mean(axis=0)
     middle = np.array(outline.keys[0].points)[:, :2].mean(axis=0)
@@ -122,7 +122,7 @@ def test_the_whole_path(open_shot: Open, server: Server, tmp_path: Path) -> None
     with page.expect_download() as download:
         link.click()
     download.value.save_as(tmp_path / "out.zip")
-    shot = Shot.model_validate(page.request.get(f"/api/shots/{page.url.split('/')[-2]}").json())
+    shot = Bench(page).whole
     check_package(tmp_path / "out.zip", shot, server)
 
 
