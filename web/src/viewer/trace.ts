@@ -192,13 +192,20 @@ export function closeTrace() {
   ask(first, trace.anchors.at(-1)!, performance.now());
 }
 
+let asked = 0;
+
 /** Show the outline with few points that is as close to a line as wanted; it is kept or given up after that. */
 export async function fitLine(line: Place[], tolerance: number) {
+  const turn = ++asked;
+  const { fitting } = bench();
+  // The slider stays where the hand put it while the answer is on its way.
+  if (fitting) setBench({ fitting: { ...fitting, tolerance } });
   try {
     const body = { line: line.flat(), tolerance };
     const drawn = await data<Started>(api.POST("/api/fit", { body }));
-    setBench({ fitting: { line, tolerance, ...drawn } });
+    if (turn === asked && (!fitting || bench().fitting)) setBench({ fitting: { line, tolerance, ...drawn } });
   } catch (error) {
+    if (turn !== asked) return;
     setBench({ fitting: null });
     tell(error);
   }

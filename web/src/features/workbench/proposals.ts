@@ -68,10 +68,16 @@ export async function proposeCarry(by: number) {
   }
 }
 
+let thinned = 0;
+
 /** Propose to keep only the keys that are needed within a tolerance; shown on the strip before it is done. */
 export async function proposeThinning(tolerance: number) {
-  const { shot, active } = bench();
+  const { shot, active, proposal } = bench();
   if (!shot || !outlineOf(bench(), active)) return;
+  const turn = ++thinned;
+  const again = proposal?.kind === "thin";
+  // The slider stays where the hand put it while the answer is on its way.
+  if (again) setBench({ proposal: { ...proposal, tolerance } });
   try {
     const found = await data<Thinning>(
       api.POST("/api/shots/{shot_id}/thin", {
@@ -79,6 +85,7 @@ export async function proposeThinning(tolerance: number) {
         body: { outline: active!, tolerance },
       }),
     );
+    if (turn !== thinned || (again && bench().proposal?.kind !== "thin")) return;
     setBench({
       proposal: {
         kind: "thin",

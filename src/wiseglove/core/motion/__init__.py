@@ -1,0 +1,1 @@
+"""Motion solved from the plate: planes, points, bridges, corrections, and how far to trust them."""

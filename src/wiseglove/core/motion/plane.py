@@ -1,0 +1,307 @@
+"""Solves a flat patch's motion over a range of frames, from a reference frame outwards."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, field
+from typing import Literal
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from wiseglove.core.geometry.homography import apply
+from wiseglove.core.motion.align import LEVELS, SHUTTER, SMALLEST, Aligner, Fit, Reference, between, pyramid, samples_for
+from wiseglove.core.motion.found import Finder
+from wiseglove.core.motion.models import FREEDOMS, Model
+
+Matrix = NDArray[np.float64]
+Picture = NDArray[np.float32]
+Status = Literal["solved", "unsure", "lost", "bridged", "held"]
+THRESHOLDS = {"deviation": 0.35, "agreement": 0.5, "spread": 0.45, "correlation": 0.93}
+
+
+NEAR = 0.85
+"""Correlation from which a guess needs no search at the coarse levels."""
+
+
+@dataclass(frozen=True)
+class Place:
+    """A frame's motion from the reference (None where it is lost), how far to trust it, and why not more."""
+
+    frame: int
+    matrix: Matrix | None
+    status: Status
+    confidence: float
+    parts: dict[str, float] = field(default_factory=dict)
+    reason: str = ""
+
+
+def confidence_of(parts: dict[str, float]) -> tuple[float, str]:
+    """0..1 with one half where a frame stops being sure, and the part that is weakest."""
+    if not parts:
+        return 0.0, "frame"
+    marks = {
+        "deviation": 0.5 ** (parts["deviation"] / THRESHOLDS["deviation"]),
+        "agreement": np.interp(parts["agreement"], [0.15, 0.5, 0.9], [0, 0.5, 1]),
+        "spread": np.interp(parts["spread"], [0.1, 0.45, 0.8], [0, 0.5, 1]),
+        "correlation": np.interp(parts["correlation"], [0.75, 0.93, 0.99], [0, 0.5, 1]),
+        "reduction": np.interp(parts.get("reduction", 1.0), [1, 6.5, 10], [1, 0.5, 0]),
+    }
+    weakest = min(marks, key=lambda name: float(marks[name]))
+    return float(marks[weakest]), weakest
+
+
+class Exposure:
+    """How long the shutter is open, and whether blur adds up in linear light, learnt from the first fast frames."""
+
+    CHOICES = tuple((shutter, linear) for linear in (True, False) for shutter in (0.5, 0.25, 0.75, 1.0, 0.05))
+    ENOUGH = 6
+    FAST = 8.0
+    """Pixels of travel a frame from which blur can be told."""
+    CLEAR = 0.03
+    """Share by which another exposure must explain fast frames better than the usual one."""
+
+    def __init__(self) -> None:
+        self.shutter, self.linear = SHUTTER, True
+        self._totals = np.zeros(len(self.CHOICES))
+        self._seen = 0
+
+    def learn(self, energies: list[float]) -> None:
+        """Take in a frame's residual under each of CHOICES."""
+        values = np.array(energies)
+        if not np.isfinite(values).all():
+            return
+        self._totals += values / values[0] - 1
+        self._seen += 1
+        best = int(np.argmin(self._totals))
+        self.shutter, self.linear = self.CHOICES[best if self._totals[best] < -self.CLEAR * self._seen else 0]
+
+    @property
+    def learning(self) -> bool:
+        """Whether another fast frame would help."""
+        return self._seen < self.ENOUGH
+
+
+class PlaneSolver:
+    """Solves one frame after another against the same reference.
+
+    picture_at: frame number to (h, w) float32 picture, 0..255. ignore_at: frame number to (h, w), 1 where nothing
+    must be looked at, or None. mask: what counts on the reference frame, (h, w) 0..1.
+    """
+
+    def __init__(
+        self,
+        picture_at: Callable[[int], Picture],
+        at: int,
+        mask: Picture,
+        model: Model = "perspective",
+        ignore_at: Callable[[int], Picture | None] = lambda frame: None,
+    ) -> None:
+        self.picture_at, self.ignore_at, self.at = picture_at, ignore_at, at
+        self.exposure = Exposure()
+        counted = np.asarray(mask, np.float32)
+        hidden = ignore_at(at)
+        if hidden is not None:
+            counted = counted * (hidden < 0.02)
+        self.reference = Reference(picture_at(at), counted)
+        self.freedoms = FREEDOMS[model]
+        self.model = model
+        self.finder = Finder(self.reference, model)
+        smaller = min(self.reference.box[2] - self.reference.box[0], self.reference.box[3] - self.reference.box[1])
+        self.coarsest = max((level for level in range(LEVELS) if smaller >> level >= SMALLEST), default=0)
+        self.known: dict[int, Place] = {at: Place(at, np.eye(3), "solved", 1.0)}
+
+    # -- one frame -----------------------------------------------------------------------------------------
+
+    def aligner(self, frame: int) -> Aligner:
+        """The frame's picture, ready to be compared."""
+        levels = pyramid(self.picture_at(frame))
+        return Aligner(self.reference, levels, self.ignore_at(frame), self.freedoms, self.exposure.linear)
+
+    def _within(
+        self, matrix: Matrix, before: Matrix | None, after: Matrix | None, shutter: float | None = None
+    ) -> Matrix:
+        """The exposure's sub-poses at a motion, with what is known of its neighbours."""
+        shutter = self.exposure.shutter if shutter is None else shutter
+        ends = self.reference.corners
+        now = apply(matrix, ends)
+        if before is None and after is None:
+            return np.eye(3)[None]
+        first = apply(before, ends) if before is not None else 2 * now - apply(after, ends)  # type: ignore[arg-type]
+        last = apply(after, ends) if after is not None else 2 * now - first
+        travel = float(np.abs(last - first).max()) / 2 * shutter
+        jacobian = abs(np.linalg.det(matrix[:2, :2])) ** 0.5
+        count = samples_for(travel, 1.0 if jacobian > 0.8 else 1 / max(jacobian, 0.05))
+        return between([first, now, last], count, shutter)
+
+    def _coarse(self, aligner: Aligner, starts: list[Matrix]) -> Matrix | None:
+        """The best of several starts after alignment at the reduced levels."""
+        best: tuple[float, Matrix] | None = None
+        if self.coarsest and starts and aligner.score(starts[0], 1) > NEAR:
+            return starts[0]
+        for start in starts:
+            matrix: Matrix | None = start
+            for level in range(self.coarsest, 0, -1):
+                freedoms = {3: 4, 2: 6, 1: 8}[level] if self.freedoms > 2 else 2
+                matrix = aligner.refine(matrix, np.eye(3)[None], level, [1.0, 0.6, 0.4, 0.3, 0.25, 0.25], 0.05, freedoms)
+                if matrix is None:
+                    break
+            if matrix is None:
+                continue
+            score = aligner.score(matrix, 1 if self.coarsest else 0)
+            if best is None or score > best[0]:
+                best = score, matrix
+            if score > 0.9:
+                break
+        return best[1] if best else None
+
+    def solve_frame(self, frame: int, before: Place | None, earlier: Place | None, found: Matrix | None = None) -> Place:
+        """A frame from its neighbour on the side of the reference, and that one's neighbour."""
+        aligner = self.aligner(frame)
+        starts: list[Matrix] = [found] if found is not None else []
+        last = before.matrix if before is not None else None
+        if last is not None:
+            if earlier is not None and earlier.matrix is not None:
+                starts.append(last @ np.linalg.inv(earlier.matrix) @ last)
+            starts.append(last)
+            matched = aligner.shifted(last, self.coarsest)
+            if matched is not None:
+                starts.append(matched)
+        place = self._from(aligner, frame, starts, last)
+        if place.status != "solved" and found is None:
+            again = self.finder.find(aligner.levels[0], aligner.ignored[0] if aligner.ignored else None)
+            if again is not None:
+                other = self._from(aligner, frame, [again], last)
+                if other.confidence > place.confidence:
+                    place = other
+        return place
+
+    def _from(self, aligner: Aligner, frame: int, starts: list[Matrix], last: Matrix | None) -> Place:
+        matrix = self._coarse(aligner, starts)
+        if matrix is None:
+            return Place(frame, None, "lost", 0.0, {}, "covered")
+        level = self._control_level(aligner, matrix)
+        within = self._within(matrix, last, None)
+        matrix = aligner.refine(matrix, within, level, [0.5, 0.3, 0.15], 0.01)
+        if matrix is None:
+            return Place(frame, None, "lost", 0.0, {}, "covered")
+        return self._settled(aligner, frame, matrix, self._within(matrix, last, None), level)
+
+    def _control_level(self, aligner: Aligner, matrix: Matrix) -> int:
+        """The level at which a frame is judged at first: reduced by 2 where the patch is large enough for that."""
+        window = aligner.window(matrix, 1) if self.coarsest else None
+        return 1 if window is not None and min(window.width, window.height) >= 80 else 0
+
+    def _settled(self, aligner: Aligner, frame: int, matrix: Matrix, within: Matrix, level: int) -> Place:
+        """Without the blocks that disagree, once more; then the verdict."""
+        fit, good = aligner.measured(matrix, within, level=level)
+        if good is not None and good.min() < 1:
+            again = aligner.refine(matrix, within, level, [0.12], 0.01, keep=good)
+            if again is not None:
+                fit, _ = aligner.measured(again, within, level=level)
+        return judged(frame, fit)
+
+    def refined(self, frame: int, place: Place, before: Matrix | None, after: Matrix | None) -> Place:
+        """A place again at full size, now that both neighbours are known."""
+        if place.matrix is None:
+            return place
+        aligner = self.aligner(frame)
+        if before is not None and after is not None and self.exposure.learning and place.status == "solved":
+            self._learn(aligner, place.matrix, before, after)
+        within = self._within(place.matrix, before, after)
+        matrix = aligner.refine(place.matrix, within, 0, [0.2, 0.12], 0.01)
+        if matrix is None:
+            return place
+        better = self._settled(aligner, frame, matrix, within, 0)
+        return better if better.confidence >= 0.5 or better.confidence >= place.confidence else place
+
+    def _learn(self, aligner: Aligner, matrix: Matrix, before: Matrix, after: Matrix) -> None:
+        ends = self.reference.corners
+        travel = np.abs(apply(after, ends) - apply(before, ends)).max() / 2
+        if travel < Exposure.FAST or aligner.reduction(matrix) > 1.25:
+            return
+        energies = []
+        for shutter, linear in Exposure.CHOICES:
+            aligner.linear = linear
+            energies.append(aligner.energy(matrix, self._within(matrix, before, after, shutter), 0))
+        self.exposure.learn(energies)
+        aligner.linear = self.exposure.linear
+
+    # -- many frames ---------------------------------------------------------------------------------------
+
+    def run(self, frames: range) -> Iterator[Place]:
+        """Places along a range that leaves the reference; each is given again once its neighbours are known."""
+        step = frames.step
+        before: Place | None = self.known[self.at]
+        earlier: Place | None = None
+        searching = False
+        for frame in frames:
+            if searching:
+                place = self._searched(frame)
+            else:
+                place = self.solve_frame(frame, before, earlier)
+            if place.status == "lost":
+                searching, earlier, before = True, None, None
+            else:
+                if searching:
+                    yield from self._into_gap(frame, place, step)
+                searching = False
+                self.known[frame] = place
+                if before is not None and before.frame != self.at and before.matrix is not None:
+                    older = earlier.matrix if earlier is not None else None
+                    better = self.refined(before.frame, before, older, place.matrix)
+                    self.known[before.frame] = before = better
+                    yield better
+                earlier, before = before, place
+            self.known[frame] = place
+            yield place
+
+    def _searched(self, frame: int) -> Place:
+        aligner = self.aligner(frame)
+        found = self.finder.find(aligner.levels[0], aligner.ignored[0] if aligner.ignored else None)
+        if found is None:
+            return Place(frame, None, "lost", 0.0, {}, "covered")
+        place = self._from(aligner, frame, [found], None)
+        if place.status != "solved":
+            return Place(frame, None, "lost", place.confidence, place.parts, place.reason)
+        return place
+
+    def _into_gap(self, frame: int, place: Place, step: int) -> Iterator[Place]:
+        """Back into the frames that were lost, as far as it is sure."""
+        after, later = place, None
+        back = frame - step
+        while back in self.known and self.known[back].status == "lost":
+            tried = self.solve_frame(back, after, later, None)
+            if tried.status != "solved":
+                return
+            self.known[back] = tried
+            yield tried
+            if later is not None and after.matrix is not None:
+                self.known[after.frame] = after = self.refined(after.frame, after, tried.matrix, later.matrix)
+                yield after
+            after, later, back = tried, after, back - step
+
+
+def judged(frame: int, fit: Fit) -> Place:
+    """The verdict on a fit."""
+    confidence, weakest = confidence_of(fit.parts)
+    reason = "" if confidence >= 0.5 else why(fit.parts, weakest)
+    if confidence >= 0.5:
+        return Place(frame, fit.matrix, "solved", confidence, fit.parts)
+    if confidence >= 0.15:
+        return Place(frame, fit.matrix, "unsure", confidence, fit.parts, reason)
+    return Place(frame, None, "lost", confidence, fit.parts, reason)
+
+
+def why(parts: dict[str, float], weakest: str) -> str:
+    """What a person would call it: covered, frame (leaving it), texture, edge-on or light."""
+    if not parts or parts.get("seen", 1.0) < 0.3:
+        return "frame"
+    if parts.get("reduction", 1.0) > 4:
+        return "edge-on"
+    if parts.get("blocks", 99.0) < 8 or weakest == "deviation":
+        return "texture"
+    if weakest == "correlation" and parts["agreement"] > 0.6:
+        return "light"
+    return "covered"
