@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import logging
 import os
+import re
 import shutil
 import signal
 import socket
@@ -12,14 +13,19 @@ import sys
 import time
 import urllib.request
 from pathlib import Path
-from typing import Annotated
+from typing import Annotated, TypeVar, get_args
 
+import numpy as np
 import typer
+from numpy.typing import NDArray
 
+from wiseglove.core.motion.channels import Channel
+from wiseglove.core.motion.models import MODELS
 from wiseglove.media.errors import MediaError
 from wiseglove.media.probe import probe as probe_files
 from wiseglove.settings import Settings, get_settings
 
+Choice = TypeVar("Choice")
 app = typer.Typer(no_args_is_help=True, add_completion=False, pretty_exceptions_enable=False)
 
 
@@ -157,6 +163,71 @@ def footage(folder: Annotated[Path, typer.Option(help="Where it goes.")] = Path(
 
     folder.mkdir(parents=True, exist_ok=True)
     render_footage(folder, typer.echo)
+
+
+@app.command()
+def solve(
+    plate: Annotated[str, typer.Argument(help="A movie, a folder of pictures, or a pattern such as tap.%04d.png.")],
+    pane: Annotated[str, typer.Option(help='Four corners on the first frame looked at: "x,y x,y x,y x,y".')],
+    out: Annotated[Path, typer.Option(help="The table of corners to write.")],
+    patch: Annotated[list[str] | None, typer.Option(help='Where to look: "x,y x,y x,y ...". May be repeated.')] = None,
+    blind: Annotated[list[str] | None, typer.Option(help="Where not to look within it. May be repeated.")] = None,
+    at: Annotated[
+        int | None, typer.Option(help="Frame on which patch and pane are given; the first by default.")
+    ] = None,
+    range_: Annotated[str, typer.Option("--range", help="First and last frame, A:B.")] = "",
+    model: Annotated[str, typer.Option(help="shift, shift_scale, similarity, affine or perspective.")] = "perspective",
+    channel: Annotated[str, typer.Option(help="auto, luma, red, green or blue.")] = "auto",
+    ignore: Annotated[str | None, typer.Option(help="Pictures whose bright pixels are not looked at.")] = None,
+) -> None:
+    """Solve the motion of a flat patch and write where the pane's corners are on each frame."""
+    from wiseglove.jobs.solve_files import Request, WrongUseError, solve_files, write
+
+    def say(text: str) -> None:
+        typer.echo(text, err=True)
+
+    try:
+        first, last = _frames(range_)
+        request = Request(
+            plate, [_places(p, "--patch", 3) for p in patch or []], _places(pane, "--pane", 4, 4),
+            [_places(b, "--blind", 3) for b in blind or []], at, first, last,
+            _one_of(model, MODELS, "--model"), _one_of(channel, get_args(Channel), "--channel"), ignore,
+        )  # fmt: skip
+        if not out.parent.is_dir():
+            raise WrongUseError(f"There is no folder {out.parent} to write to. Make it first.")
+        write(solve_files(request, say), out)
+    except (WrongUseError, MediaError) as error:
+        say(str(error))
+        raise typer.Exit(2) from error
+
+
+def _frames(text: str) -> tuple[int | None, int | None]:
+    if not text:
+        return None, None
+    match = re.fullmatch(r"\s*(\d+)\s*:\s*(\d+)\s*", text)
+    if match is None:
+        raise typer.BadParameter(f"--range {text} is not two frame numbers, such as 1001:1060.")
+    return int(match[1]), int(match[2])
+
+
+def _places(text: str, name: str, least: int, most: int | None = None) -> NDArray[np.float64]:
+    """Places written as "x,y x,y ...", (N, 2)."""
+    try:
+        places = np.array([[float(v) for v in pair.split(",")] for pair in text.split()], np.float64)
+        fits = places.ndim == 2 and places.shape[1] == 2 and len(places) >= least and bool(np.isfinite(places).all())
+    except ValueError:
+        fits = False
+    if not fits or (most is not None and len(places) > most):
+        wanted = f"{least} places" if most == least else f"at least {least} places"
+        raise typer.BadParameter(f'{name} "{text}" is not {wanted} written as "x,y x,y x,y".')
+    return places
+
+
+def _one_of(text: str, choices: tuple[Choice, ...], name: str) -> Choice:
+    for choice in choices:
+        if choice == text:
+            return choice
+    raise typer.BadParameter(f"{name} {text} is not one of {', '.join(map(str, choices))}.")
 
 
 @app.command(hidden=True)

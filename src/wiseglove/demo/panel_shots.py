@@ -104,7 +104,10 @@ def _colleague() -> Array:
     for _ in range(170):
         at = (int(rng.uniform(6, 554)), int(rng.uniform(352, 432)))
         axes = (int(rng.uniform(6, 18)), int(rng.uniform(4, 8)))
-        angle, green = rng.uniform(0, 180), tuple(float(v) for v in np.array([0.05, 0.14, 0.04]) * rng.uniform(0.4, 1.6))
+        angle, green = (
+            rng.uniform(0, 180),
+            tuple(float(v) for v in np.array([0.05, 0.14, 0.04]) * rng.uniform(0.4, 1.6)),
+        )
         cv2.ellipse(colour, at, axes, angle, 0, 360, green, -1, cv2.LINE_AA)
         cv2.ellipse(alpha, at, axes, angle, 0, 360, 255, -1, cv2.LINE_AA)
     share = cv2.GaussianBlur(alpha, (0, 0), 1.0).astype(np.float32)[..., None] / 255

@@ -150,7 +150,12 @@ def _lay(picture, texture, inverse, light, mirrored, sliding, glass):  # type: i
             i, j = int(u), int(v)
             fu, fv = np.float32(u - i), np.float32(v - j)
             a, b, c, d = (1 - fu) * (1 - fv), fu * (1 - fv), (1 - fu) * fv, fu * fv
-            alpha = a * texture[j, i, 3] + b * texture[j, i + 1, 3] + c * texture[j + 1, i, 3] + d * texture[j + 1, i + 1, 3]
+            alpha = (
+                a * texture[j, i, 3]
+                + b * texture[j, i + 1, 3]
+                + c * texture[j + 1, i, 3]
+                + d * texture[j + 1, i + 1, 3]
+            )
             if alpha == 0:
                 continue
             across, down = u / columns, v / rows
@@ -162,7 +167,12 @@ def _lay(picture, texture, inverse, light, mirrored, sliding, glass):  # type: i
                 if 0 <= s < mirrored.shape[1] and 0 <= t < mirrored.shape[0]:
                     glare = mirrored[t, s] * glass[j, i]
             for k in range(3):
-                t3 = a * texture[j, i, k] + b * texture[j, i + 1, k] + c * texture[j + 1, i, k] + d * texture[j + 1, i + 1, k]
+                t3 = (
+                    a * texture[j, i, k]
+                    + b * texture[j, i + 1, k]
+                    + c * texture[j + 1, i, k]
+                    + d * texture[j + 1, i + 1, k]
+                )
                 picture[y, x, k] = picture[y, x, k] * (1 - alpha) + t3 * lit + glare * (1 - np.float32(0.17) * k)
 
 
@@ -180,9 +190,19 @@ def _cover(picture, hidden, texture, inverse):  # type: ignore[no-untyped-def]
             i, j = int(u), int(v)
             fu, fv = np.float32(u - i), np.float32(v - j)
             a, b, c, d = (1 - fu) * (1 - fv), fu * (1 - fv), (1 - fu) * fv, fu * fv
-            alpha = a * texture[j, i, 3] + b * texture[j, i + 1, 3] + c * texture[j + 1, i, 3] + d * texture[j + 1, i + 1, 3]
+            alpha = (
+                a * texture[j, i, 3]
+                + b * texture[j, i + 1, 3]
+                + c * texture[j + 1, i, 3]
+                + d * texture[j + 1, i + 1, 3]
+            )
             for k in range(3):
-                t = a * texture[j, i, k] + b * texture[j, i + 1, k] + c * texture[j + 1, i, k] + d * texture[j + 1, i + 1, k]
+                t = (
+                    a * texture[j, i, k]
+                    + b * texture[j, i + 1, k]
+                    + c * texture[j + 1, i, k]
+                    + d * texture[j + 1, i + 1, k]
+                )
                 picture[y, x, k] = picture[y, x, k] * (1 - alpha) + t
             hidden[y, x] += alpha
 

@@ -203,7 +203,9 @@ class Aligner:
         seen = np.zeros_like(made)
         reference = self.reference
         # Blur is light that adds up, so it is linear; without blur the encoded picture will do.
-        coefs, curve = (reference.linear[level], CURVE) if count > 2 and self.linear else (reference.coefs[level], CURVE[:0])
+        coefs, curve = (
+            (reference.linear[level], CURVE) if count > 2 and self.linear else (reference.coefs[level], CURVE[:0])
+        )
         kernels.render(
             coefs, reference.masks[level], *reference.offsets[level], inverses, jitters,
             float(window.left), float(window.top), curve, made, seen,
@@ -274,7 +276,7 @@ class Aligner:
     def _solved(self, c: Compared, slack: float, n: int, keep: Picture | None = None) -> Step | None:
         """One weighted least-squares step of a model with n freedoms; None where too little votes."""
         grow = 1 << c.level
-        smoothed = cv2.blur(c.rest, (5, 5))
+        smoothed = np.asarray(cv2.blur(c.rest, (5, 5)), np.float32)
         weight = c.seen if keep is None or keep.shape != c.seen.shape else c.seen * keep
         noise = _noise(smoothed, weight)
         evidence = np.clip((c.correlation - 0.35) / 0.35, 0, 1)
@@ -291,7 +293,7 @@ class Aligner:
             return None
         damped = left_side + np.diag(np.diag(left_side)) * 1e-4
         try:
-            change = -np.linalg.solve(damped, right_side) / size
+            change = np.asarray(-np.linalg.solve(damped, right_side) / size, np.float64)
         except np.linalg.LinAlgError:
             return None
         if not np.isfinite(change).all():
@@ -312,7 +314,9 @@ class Aligner:
         if (seen > 0.5).sum() < 100:
             return None
         picture = cv2.copyMakeBorder(self.levels[level], reach, reach, reach, reach, cv2.BORDER_REPLICATE)
-        around = picture[window.top : window.top + window.height + 2 * reach, window.left : window.left + window.width + 2 * reach]
+        around = picture[
+            window.top : window.top + window.height + 2 * reach, window.left : window.left + window.width + 2 * reach
+        ]
         found = cv2.matchTemplate(around, made, cv2.TM_CCOEFF_NORMED, mask=(seen > 0.5).astype(np.float32))
         found[~np.isfinite(found)] = -1
         y, x = np.unravel_index(int(np.argmax(found)), found.shape)
@@ -331,7 +335,7 @@ class Aligner:
         step = self._solved(c, SLACK, n, keep)
         share = self._share_seen(matrix, level, c.seen)
         if step is None:
-            nothing = {"seen": share, "agreement": 0.0, "spread": 0.0, "correlation": 0.0, "deviation": 99.0}
+            nothing = {"seen": share, "inside": self.inside(matrix), "agreement": 0.0, "spread": 0.0, "correlation": 0.0, "deviation": 99.0}
             return Fit(matrix, nothing), None
         window = c.window
         block = int(np.clip(np.sqrt(window.width * window.height) / 14, 8, 32))
@@ -341,6 +345,7 @@ class Aligner:
         whole = cv2.contourArea(apply(matrix, self.reference.hull).astype(np.float32)) / 4**level / block**2 * 0.85
         parts = {
             "seen": share,
+            "inside": self.inside(matrix),
             "agreement": float(agreeing.sum() / max(textured.sum(), 1)) if textured.sum() >= 4 else 0.0,
             "spread": min(_hull_area(np.argwhere(agreeing)) / max(whole, 1.0), 1.0),
             "texture": min(_hull_area(np.argwhere(textured)) / max(whole, 1.0), 1.0),
@@ -360,8 +365,8 @@ class Aligner:
         Blocks are taken as independent, the pixels within one are not (clustered errors, White 1980).
         """
         inverse = np.linalg.pinv(step.left_side)
-        middles = (np.stack(np.mgrid[: sums.shape[0], : sums.shape[1]][::-1], -1) + 0.5) * block
-        places = middles.reshape(-1, 2) + (c.window.left, c.window.top)
+        middles = (np.moveaxis(np.indices(sums.shape[:2])[::-1], 0, -1) + 0.5) * block
+        places = np.asarray(middles.reshape(-1, 2) + (c.window.left, c.window.top), np.float64)
         pulls = directions(places, step.centre, step.size, n).transpose(0, 2, 1) @ sums[..., 3:5].reshape(-1, 2, 1)
         meat = np.einsum("bni,bmi->nm", pulls, pulls)
         covariance = (inverse @ meat @ inverse + inverse * step.variance) * 4**c.level
@@ -376,6 +381,14 @@ class Aligner:
             return np.inf
         off = np.abs(c.rest[c.seen > 0.5])
         return float((np.minimum(off, 4 * np.median(off)) ** 2).mean()) if off.size else np.inf
+
+    def inside(self, matrix: Matrix) -> float:
+        """Share of the patch's outline that lies in the frame, 0..1."""
+        height, width = self.levels[0].shape
+        hull = apply(matrix, self.reference.hull).astype(np.float32)
+        frame = np.array([[0, 0], [width, 0], [width, height], [0, height]], np.float32)
+        area, _ = cv2.intersectConvexConvex(hull, frame)
+        return float(area / max(cv2.contourArea(hull), 1e-6))
 
     def _share_seen(self, matrix: Matrix, level: int, seen: Picture) -> float:
         mask = self.reference.masks[0]
@@ -419,7 +432,9 @@ def _noise(smoothed: Picture, seen: Picture) -> float:
     return float(np.clip(np.partition(values, values.size // 3)[values.size // 3] / 0.4307, 0.25, 12.0))
 
 
-def _light(frame: Picture, made: Picture, trust: Picture, level: int, extent: float) -> tuple[Picture, Picture, Picture]:
+def _light(
+    frame: Picture, made: Picture, trust: Picture, level: int, extent: float
+) -> tuple[Picture, Picture, Picture]:
     """Local gain, lift and correlation, (h, w) each, from sums over cells in a window."""
     cell = max(4 >> level, 1)
     h, w = frame.shape
@@ -436,4 +451,3 @@ def _light(frame: Picture, made: Picture, trust: Picture, level: int, extent: fl
     maps = np.stack([gain, i - gain * j, correlation], axis=-1).astype(np.float32)
     grown = cv2.resize(maps, (w, h), interpolation=cv2.INTER_LINEAR) if cell > 1 else maps
     return tuple(np.ascontiguousarray(grown[..., k]) for k in range(3))  # type: ignore[return-value]
-

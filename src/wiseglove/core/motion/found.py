@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import threading
+
 import cv2
 import numpy as np
 from numpy.typing import NDArray
@@ -21,6 +23,7 @@ class Finder:
 
     def __init__(self, reference: Reference, model: Model) -> None:
         self.model = model
+        self._lock = threading.Lock()
         self._sift = cv2.SIFT.create(nfeatures=1500, contrastThreshold=0.02)
         mask = (reference.masks[0] > 0.5).astype(np.uint8) * 255
         points, self._described = self._sift.detectAndCompute(_bytes(reference.picture), mask)
@@ -33,12 +36,15 @@ class Finder:
         if self._described is None or len(self._places) < AGREED:
             return None
         share = min(LONG / picture.shape[1], 1.0)
-        small = cv2.resize(picture, None, fx=share, fy=share, interpolation=cv2.INTER_AREA) if share < 1 else picture
+        small = picture
+        if share < 1:
+            small = np.asarray(cv2.resize(picture, None, fx=share, fy=share, interpolation=cv2.INTER_AREA), np.float32)
         mask = None
         if ignore is not None:
             near = cv2.resize(ignore, small.shape[::-1], interpolation=cv2.INTER_AREA)
             mask = (near < 0.02).astype(np.uint8) * 255
-        points, described = self._sift.detectAndCompute(_bytes(small), mask)
+        with self._lock:
+            points, described = self._sift.detectAndCompute(_bytes(small), mask)
         if described is None or len(points) < AGREED:
             return None
         pairs = cv2.BFMatcher(cv2.NORM_L2).knnMatch(self._described, described, k=2)

@@ -46,10 +46,25 @@ def render(coefs, mask, offset_x, offset_y, inverses, jitters, left, top, curve,
                 b0, b3 = g1 * g1 * g1 * sixth, g * g * g * sixth
                 b1 = (4 - 6 * g * g + 3 * g * g * g) * sixth
                 b2 = (4 - 6 * g1 * g1 + 3 * g1 * g1 * g1) * sixth
-                r0 = a0 * coefs[j - 1, i - 1] + a1 * coefs[j - 1, i] + a2 * coefs[j - 1, i + 1] + a3 * coefs[j - 1, i + 2]
+                r0 = (
+                    a0 * coefs[j - 1, i - 1]
+                    + a1 * coefs[j - 1, i]
+                    + a2 * coefs[j - 1, i + 1]
+                    + a3 * coefs[j - 1, i + 2]
+                )
                 r1 = a0 * coefs[j, i - 1] + a1 * coefs[j, i] + a2 * coefs[j, i + 1] + a3 * coefs[j, i + 2]
-                r2 = a0 * coefs[j + 1, i - 1] + a1 * coefs[j + 1, i] + a2 * coefs[j + 1, i + 1] + a3 * coefs[j + 1, i + 2]
-                r3 = a0 * coefs[j + 2, i - 1] + a1 * coefs[j + 2, i] + a2 * coefs[j + 2, i + 1] + a3 * coefs[j + 2, i + 2]
+                r2 = (
+                    a0 * coefs[j + 1, i - 1]
+                    + a1 * coefs[j + 1, i]
+                    + a2 * coefs[j + 1, i + 1]
+                    + a3 * coefs[j + 1, i + 2]
+                )
+                r3 = (
+                    a0 * coefs[j + 2, i - 1]
+                    + a1 * coefs[j + 2, i]
+                    + a2 * coefs[j + 2, i + 1]
+                    + a3 * coefs[j + 2, i + 2]
+                )
                 total += b0 * r0 + b1 * r1 + b2 * r2 + b3 * r3
                 inside += mask[int(v + 0.5), int(u + 0.5)]
                 if k == count - 1:

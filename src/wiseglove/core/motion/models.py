@@ -38,7 +38,7 @@ def changed(change: Matrix, centre: Matrix, size: float) -> Matrix:
     into = np.array([[1 / size, 0, -centre[0] / size], [0, 1 / size, -centre[1] / size], [0, 0, 1]])
     back = np.array([[size, 0, centre[0]], [0, size, centre[1]], [0, 0, 1]])
     out: Matrix = back @ small @ into
-    return out / out[2, 2]
+    return np.asarray(out / out[2, 2])
 
 
 def fitted(model: Model, source: Matrix, target: Matrix, weights: Matrix | None = None) -> Matrix | None:

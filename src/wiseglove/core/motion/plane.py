@@ -6,12 +6,21 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from typing import Literal
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from wiseglove.core.geometry.homography import apply
-from wiseglove.core.motion.align import LEVELS, SHUTTER, SMALLEST, Aligner, Fit, Reference, between, pyramid, samples_for
+from wiseglove.core.motion.align import (
+    LEVELS,
+    SHUTTER,
+    SMALLEST,
+    Aligner,
+    Fit,
+    Reference,
+    between,
+    pyramid,
+    samples_for,
+)
 from wiseglove.core.motion.found import Finder
 from wiseglove.core.motion.models import FREEDOMS, Model
 
@@ -21,6 +30,7 @@ Status = Literal["solved", "unsure", "lost", "bridged", "held"]
 THRESHOLDS = {"deviation": 0.35, "agreement": 0.5, "spread": 0.45, "correlation": 0.93}
 
 
+COARSE_SLACKS = [1.0, 0.6, 0.4, 0.3, 0.25, 0.25]
 NEAR = 0.85
 """Correlation from which a guess needs no search at the coarse levels."""
 
@@ -40,7 +50,7 @@ class Place:
 def confidence_of(parts: dict[str, float]) -> tuple[float, str]:
     """0..1 with one half where a frame stops being sure, and the part that is weakest."""
     if not parts:
-        return 0.0, "frame"
+        return 0.0, "agreement"
     marks = {
         "deviation": 0.5 ** (parts["deviation"] / THRESHOLDS["deviation"]),
         "agreement": np.interp(parts["agreement"], [0.15, 0.5, 0.9], [0, 0.5, 1]),
@@ -128,7 +138,7 @@ class PlaneSolver:
         now = apply(matrix, ends)
         if before is None and after is None:
             return np.eye(3)[None]
-        first = apply(before, ends) if before is not None else 2 * now - apply(after, ends)  # type: ignore[arg-type]
+        first = apply(before, ends) if before is not None else 2 * now - apply(np.asarray(after), ends)
         last = apply(after, ends) if after is not None else 2 * now - first
         travel = float(np.abs(last - first).max()) / 2 * shutter
         jacobian = abs(np.linalg.det(matrix[:2, :2])) ** 0.5
@@ -144,9 +154,8 @@ class PlaneSolver:
             matrix: Matrix | None = start
             for level in range(self.coarsest, 0, -1):
                 freedoms = {3: 4, 2: 6, 1: 8}[level] if self.freedoms > 2 else 2
-                matrix = aligner.refine(matrix, np.eye(3)[None], level, [1.0, 0.6, 0.4, 0.3, 0.25, 0.25], 0.05, freedoms)
-                if matrix is None:
-                    break
+                if matrix is not None:
+                    matrix = aligner.refine(matrix, np.eye(3)[None], level, COARSE_SLACKS, 0.05, freedoms)
             if matrix is None:
                 continue
             score = aligner.score(matrix, 1 if self.coarsest else 0)
@@ -156,7 +165,9 @@ class PlaneSolver:
                 break
         return best[1] if best else None
 
-    def solve_frame(self, frame: int, before: Place | None, earlier: Place | None, found: Matrix | None = None) -> Place:
+    def solve_frame(
+        self, frame: int, before: Place | None, earlier: Place | None, found: Matrix | None = None
+    ) -> Place:
         """A frame from its neighbour on the side of the reference, and that one's neighbour."""
         aligner = self.aligner(frame)
         starts: list[Matrix] = [found] if found is not None else []
@@ -237,10 +248,7 @@ class PlaneSolver:
         earlier: Place | None = None
         searching = False
         for frame in frames:
-            if searching:
-                place = self._searched(frame)
-            else:
-                place = self.solve_frame(frame, before, earlier)
+            place = self._searched(frame) if searching else self.solve_frame(frame, before, earlier)
             if place.status == "lost":
                 searching, earlier, before = True, None, None
             else:
@@ -296,8 +304,12 @@ def judged(frame: int, fit: Fit) -> Place:
 
 def why(parts: dict[str, float], weakest: str) -> str:
     """What a person would call it: covered, frame (leaving it), texture, edge-on or light."""
-    if not parts or parts.get("seen", 1.0) < 0.3:
+    if not parts:
+        return "covered"
+    if parts["inside"] < 0.45:
         return "frame"
+    if parts["seen"] < 0.5 * parts["inside"]:
+        return "covered"
     if parts.get("reduction", 1.0) > 4:
         return "edge-on"
     if parts.get("blocks", 99.0) < 8 or weakest == "deviation":

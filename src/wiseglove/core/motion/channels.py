@@ -1,0 +1,48 @@
+"""Which grey picture a carrier looks at: luma, or the colour channel that shows the patch best."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+Picture = NDArray[np.float32]
+Channel = Literal["auto", "luma", "red", "green", "blue"]
+LUMA = np.array([0.2126, 0.7152, 0.0722], np.float32)
+"""ITU-R BT.709."""
+BETTER = 1.3
+"""A single channel is taken only where it tells so many times more than luma."""
+
+
+def seen_in(pixels: Picture, channel: Channel) -> Picture:
+    """One channel (h, w) of a picture (h, w, 1 to 4); luma where there is only one, or for "auto"."""
+    if pixels.shape[2] < 3:
+        return np.ascontiguousarray(pixels[..., 0])
+    if channel in ("luma", "auto"):
+        return np.asarray(cv2.transform(np.ascontiguousarray(pixels[..., :3]), LUMA[None]), np.float32)
+    return np.ascontiguousarray(pixels[..., ("red", "green", "blue").index(channel)])
+
+
+def best_channel(pixels: Picture, mask: Picture) -> Channel:
+    """The channel in which the patch (h, w) has most texture for its noise."""
+    if pixels.shape[2] < 3:
+        return "luma"
+    told = {channel: _told(seen_in(pixels, channel), mask) for channel in ("luma", "red", "green", "blue")}
+    best = max(told, key=lambda channel: told[channel])
+    return best if told[best] > BETTER * told["luma"] else "luma"  # type: ignore[return-value]
+
+
+def _told(picture: Picture, mask: Picture) -> float:
+    """Gradient energy over noise variance; the noise by Immerkaer 1996, "Fast noise variance estimation"."""
+    inside = mask > 0.5
+    ys, xs = np.nonzero(inside)
+    part = picture[ys.min() : ys.max() + 1, xs.min() : xs.max() + 1]
+    within = inside[ys.min() : ys.max() + 1, xs.min() : xs.max() + 1]
+    kernel = np.array([[1, -2, 1], [-2, 4, -2], [1, -2, 1]], np.float32)
+    curved = np.abs(cv2.filter2D(part, -1, kernel))[within]
+    noise = max(float(np.median(curved)) / 0.6745 / 6, 0.3)
+    soft = cv2.GaussianBlur(part, (0, 0), 1.0)
+    steep = cv2.Sobel(soft, -1, 1, 0, scale=0.125) ** 2 + cv2.Sobel(soft, -1, 0, 1, scale=0.125) ** 2
+    return float(steep[within].mean()) / noise**2

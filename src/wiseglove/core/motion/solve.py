@@ -1,0 +1,105 @@
+"""Solves a range of frames both ways from the reference at once, and says what a person should know about it."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable
+from dataclasses import replace
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from wiseglove.core.motion.plane import Place, PlaneSolver
+
+Picture = NDArray[np.float32]
+CUT = 0.4
+"""Correlation of two neighbouring frames, much reduced, below which they are different shots."""
+
+REASONS = {
+    "covered": (
+        "covered, too little of the patch is seen",
+        "draw a cover over what hides it, or bridge the stretch by hand",
+    ),
+    "frame": ("the patch leaves the frame", "bridge it by hand, or let it run out with shift only"),
+    "texture": ("too little texture to be sure", "draw the patch larger, or round an edge or a corner"),
+    "edge-on": ("the patch is seen too edge-on", "bridge the stretch by hand; solving goes on after it"),
+    "light": ("the light has changed too much", "leave out what changes with a blind spot, or take a reference nearby"),
+    "cut": ("there is a cut", "solve each shot by itself"),
+}
+"""Why a frame is not sure, and what to do next."""
+
+
+def told(reason: str) -> str:
+    """A reason as a sentence's end: what it is, and what to do."""
+    what, todo = REASONS.get(reason, REASONS["covered"])
+    return f"{what}; {todo}"
+
+
+def is_cut(one: Picture, other: Picture) -> bool:
+    """Whether two pictures (h, w) that follow each other do not belong to the same shot."""
+    small = [cv2.resize(p, (64, 36), interpolation=cv2.INTER_AREA).ravel() for p in (one, other)]
+    a, b = (s - s.mean() for s in small)
+    scale = float(np.sqrt((a @ a) * (b @ b)))
+    return bool(scale > 64 * 36 * 4.0 and (a @ b) / scale < CUT)
+
+
+def solve_range(
+    solver: PlaneSolver, first: int, last: int, tell: Callable[[Place], None], stop: Callable[[], bool] = lambda: False
+) -> dict[int, Place]:
+    """Places of all frames first..last; each is told as soon as it is known, and again when it is known better.
+
+    `tell` is called from two threads, one at a time. A cut ends its direction. Errors of the pictures are raised.
+    """
+    places: dict[int, Place] = {solver.at: solver.known[solver.at]}
+    lock = threading.Lock()
+    raised: list[BaseException] = []
+
+    def note(place: Place) -> None:
+        with lock:
+            places[place.frame] = place
+            tell(place)
+
+    def walk(frames: range) -> None:
+        try:
+            for place in solver.run(frames):
+                if place.matrix is None and is_cut(
+                    solver.picture_at(place.frame - frames.step), solver.picture_at(place.frame)
+                ):
+                    for frame in range(place.frame, frames.stop, frames.step):
+                        note(Place(frame, None, "lost", 0.0, {}, "cut"))
+                    return
+                note(place)
+                if stop():
+                    return
+        except BaseException as error:
+            raised.append(error)
+
+    ways = [w for w in (range(solver.at + 1, last + 1), range(solver.at - 1, first - 1, -1)) if len(w)]
+    threads = [threading.Thread(target=walk, args=(way,)) for way in ways]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+    if raised:
+        raise raised[0]
+    return places
+
+
+def stretches(places: dict[int, Place]) -> list[tuple[int, int, str, str]]:
+    """Runs of frames that are not solved: (first, last, status, reason)."""
+    out: list[tuple[int, int, str, str]] = []
+    for frame in sorted(places):
+        place = places[frame]
+        if place.status not in ("unsure", "lost"):
+            continue
+        if out and out[-1][1] == frame - 1 and out[-1][2] == place.status:
+            out[-1] = (out[-1][0], frame, place.status, out[-1][3])
+        else:
+            out.append((frame, frame, place.status, place.reason))
+    return out
+
+
+def held(place: Place, matrix: NDArray[np.float64]) -> Place:
+    """A place kept by hand."""
+    return replace(place, matrix=matrix, status="held", confidence=1.0, reason="")
