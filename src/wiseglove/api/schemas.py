@@ -10,8 +10,9 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from wiseglove.media.info import MediaInfo
 from wiseglove.shot.changes import changed_frames
-from wiseglove.shot.evaluate import points_at
+from wiseglove.shot.evaluate import points_at, span_of
 from wiseglove.shot.model import (
+    Carrier,
     Corner,
     Cover,
     Curve,
@@ -27,6 +28,7 @@ from wiseglove.shot.model import (
     Shot,
     Spanned,
 )
+from wiseglove.shot.riding import motion_span, quads_of
 from wiseglove.store.shots import Changed, History
 
 
@@ -63,9 +65,10 @@ class OutlineView(Spanned):
     kinds: list[PointKind]
     keys: list[KeyMark]
     pivot: Corner | None
+    rides: ElementId | None
 
 
-ElementView = Annotated[Settings | Cover | Group | OutlineView | Pane, Field(discriminator="kind")]
+ElementView = Annotated[Settings | Cover | Group | OutlineView | Pane | Carrier, Field(discriminator="kind")]
 
 
 class ShotState(BaseModel):
@@ -127,24 +130,35 @@ def view_of(element: Element) -> ElementView:
     return made
 
 
-def geometry_of(element: Outline | Pane, with_data: bool) -> Geometry:
-    """An element's evaluated points over the span of its keys; outside it the end keys hold."""
-    first, last = element.keys[0].frame, element.keys[-1].frame
+Moving = Outline | Pane | Carrier
+"""What has geometry; a carrier's are its base corners."""
+
+
+def geometry_of(element: Moving, with_data: bool) -> Geometry:
+    """An element's evaluated points over the frames on which it moves; beyond them the end rows hold."""
+    first, last = _span(element)
     count = len(element.kinds) if isinstance(element, Outline) else 4
     data = base64.b64encode(rows_of(element, first, last)).decode() if with_data else None
     return Geometry(first=first, frames=last - first + 1, points=count, data=data)
 
 
-def rows_of(element: Outline | Pane, first: int, last: int) -> bytes:
-    """Points on the frames of a span, as `Geometry` describes them; beyond the keys the end key stands once for all."""
-    start, end = element.keys[0].frame, element.keys[-1].frame
+def _span(element: Moving) -> tuple[int, int]:
+    return motion_span(element) if isinstance(element, Carrier) else span_of(element)
+
+
+def rows_of(element: Moving, first: int, last: int) -> bytes:
+    """Points on the frames of a span, as `Geometry` describes them; beyond the ends the end row stands once for all."""
+    start, end = _span(element)
     frames = np.arange(min(max(first, start), end), min(max(last, start), end) + 1)
+    if isinstance(element, Carrier):
+        quads = quads_of(element, int(frames[0]), int(frames[-1]))
+        return np.concatenate([quads, np.zeros((len(quads), 4, 6))], axis=2).astype("<f4").tobytes()
     return points_at(element, frames).astype("<f4").tobytes()
 
 
-def animated(shot: Shot) -> dict[str, Outline | Pane]:
+def animated(shot: Shot) -> dict[str, Moving]:
     """Everything that has geometry, by id in the order in which it is sent."""
-    return {i: e for i, e in sorted(shot.elements.items()) if isinstance(e, Outline | Pane)}
+    return {i: e for i, e in sorted(shot.elements.items()) if isinstance(e, Outline | Pane | Carrier)}
 
 
 def state_of(shot: Shot, history: History | None = None) -> ShotState:

@@ -22,6 +22,7 @@ from wiseglove.media.encode import MovieWriter, png
 from wiseglove.shot.evaluate import points_at
 from wiseglove.shot.model import Cover, Shot
 from wiseglove.shot.render import FrameScene
+from wiseglove.shot.riding import bound
 from wiseglove.store.pictures import ExactPictures
 
 
@@ -89,6 +90,7 @@ def _pane_files(shot: Shot) -> dict[str, str]:
 def work(run: Run) -> Outcome:
     """Render every frame of the shot as it was when the delivery was ordered."""
     shot = Shot.model_validate(run.payload["shot"], strict=False)
+    shot = shot.model_copy(update={"elements": bound(shot.elements, shot.plate)})
     order = Order.model_validate(run.payload["order"])
     base, plate = file_name(shot.settings.name), shot.plate
     final = run.settings.deliveries / f"{run.job}.zip"

@@ -10,7 +10,7 @@ from typing import Any
 import procrastinate
 from sqlalchemy.orm import Session
 
-from wiseglove.jobs import deliver, take_in
+from wiseglove.jobs import deliver, solve, take_in
 from wiseglove.jobs.run import Failed, Work, execute
 from wiseglove.settings import Settings
 from wiseglove.store import jobs
@@ -24,6 +24,7 @@ STALLED = 30.0
 KINDS: dict[str, tuple[Work, Failed | None]] = {
     "take-in": (take_in.work, take_in.failed),
     "deliver": (deliver.work, None),
+    "solve": (solve.work, None),
 }
 
 

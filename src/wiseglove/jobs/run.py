@@ -12,6 +12,7 @@ from sqlalchemy.orm import Session
 
 from wiseglove.media.errors import MediaError
 from wiseglove.settings import Settings
+from wiseglove.shot.errors import EditError
 from wiseglove.store import jobs
 from wiseglove.store.database import Database
 from wiseglove.store.errors import StoreError
@@ -78,7 +79,7 @@ def execute(database: Database, settings: Settings, job_id: str, work: Work, fai
         state, message, result = "done", outcome.message, outcome.result
     except StoppedError:
         state, message, result = "cancelled", "Cancelled. What was made so far has been removed.", None
-    except (MediaError, StoreError) as error:
+    except (MediaError, StoreError, EditError) as error:
         state, message, result = "failed", str(error), None
     except Exception:
         log.exception("job %s failed", job_id)

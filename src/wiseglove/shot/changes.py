@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from wiseglove.shot.evaluate import points_at
-from wiseglove.shot.model import Cover, Element, Outline, Pane, Settings, Shot
+from wiseglove.shot.model import Carrier, Cover, Element, Outline, Pane, Settings, Shot
 
 Span = tuple[int, int]
 _DRAWN_ONLY = {"name", "colour", "locked"}
@@ -31,6 +31,8 @@ def changed_frames(before: Shot, after: Shot) -> Span | None:
 def _span(old: Element | None, new: Element | None, whole: Span) -> Span | None:
     if isinstance(old, Settings) and isinstance(new, Settings):
         return None if old.model_copy(update={"name": new.name}) == new else whole
+    if isinstance(old, Carrier) or isinstance(new, Carrier):
+        return None  # no picture shows it; what rides on it is changed too
     if isinstance(old, Cover) and isinstance(new, Cover):
         same = old.model_dump(exclude=_DRAWN_ONLY) == new.model_dump(exclude=_DRAWN_ONLY)
         return None if same else whole

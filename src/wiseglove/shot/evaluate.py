@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from wiseglove.core.motion.path import Motion
 from wiseglove.core.outline.inbetween import Animation, in_between, pivots
 from wiseglove.shot.model import Key, Outline, Pane, PaneKey
 
@@ -16,7 +17,7 @@ _EVEN = (0.0, 0.0, 1.0, 1.0)
 
 
 def key_points(key: Key | PaneKey) -> Array:
-    """A key's shape as points (N, 8); corners have no handles and no soft edge."""
+    """A key's stored shape as points (N, 8); corners have no handles and no soft edge."""
     if isinstance(key, Key):
         return np.array(key.points, np.float64)
     return np.concatenate([np.array(key.corners, np.float64), np.zeros((4, 6))], axis=1)
@@ -45,14 +46,46 @@ def animation_of(element: Outline | Pane) -> Animation:
     return animation
 
 
-def points_at(element: Outline | Pane, frames: Sequence[float] | NDArray[Any]) -> Array:
-    """Evaluated points at frames (T,): (T, N, 8)."""
+def motion_of(element: Outline | Pane) -> Motion | None:
+    """The motion that an element rides on, as `riding.bound` left it there."""
+    held: Motion | None = element.__dict__.get("_motion")
+    return held
+
+
+def stored_at(element: Outline | Pane, frames: Sequence[float] | NDArray[Any]) -> Array:
+    """Points at frames (T,) as they are stored, at the reference of what the element rides on: (T, N, 8)."""
     return in_between(animation_of(element), np.asarray(frames, np.float64))
 
 
+def points_at(element: Outline | Pane, frames: Sequence[float] | NDArray[Any]) -> Array:
+    """Points at frames (T,) as they are seen: (T, N, 8)."""
+    times = np.asarray(frames, np.float64)
+    motion = motion_of(element)
+    points = stored_at(element, times)
+    return points if motion is None else motion.carry(times, points)
+
+
+def to_stored(element: Outline | Pane, frame: float, points: Array) -> Array:
+    """Points (N, 8) seen on a frame, as they are to be stored."""
+    motion = motion_of(element)
+    return points if motion is None else motion.back(frame, points)
+
+
+def span_of(element: Outline | Pane) -> tuple[int, int]:
+    """First and last frame beyond which the element stands still."""
+    first, last = element.keys[0].frame, element.keys[-1].frame
+    motion = motion_of(element)
+    return (first, last) if motion is None else (min(first, motion.first), max(last, motion.last))
+
+
 def pivot_at(outline: Outline, frame: float) -> Array:
-    """Where an outline turns about on a frame, (2,)."""
-    return np.asarray(pivots(animation_of(outline), np.array([frame], np.float64))[0])
+    """Where an outline turns about on a frame, (2,), as seen."""
+    place = pivots(animation_of(outline), np.array([frame], np.float64))
+    motion = motion_of(outline)
+    if motion is None:
+        return np.asarray(place[0])
+    points = np.concatenate([place, np.zeros((1, 6))], axis=1)
+    return np.asarray(motion.carry(np.array([frame]), points[None])[0, 0, :2])
 
 
 def corners_at(pane: Pane, frame: float) -> Array:

@@ -11,7 +11,7 @@ from pydantic import Field
 from wiseglove.core.geometry.bezier import Points
 from wiseglove.core.geometry.similarity import turn_and_scale
 from wiseglove.shot.errors import EditError
-from wiseglove.shot.evaluate import key_points, points_at
+from wiseglove.shot.evaluate import key_points, points_at, to_stored
 from wiseglove.shot.model import Curve, Key, Outline, Pane, PaneKey, Plate, Point, Strict
 
 Animated = Outline | Pane
@@ -51,7 +51,8 @@ def centre(points: Points) -> complex:
 
 
 def with_key(element: Animated, frame: int, points: Points) -> Animated:
-    """The element with a key of that shape on a frame; a new key takes over its stretch's ease."""
+    """The element with a key of that shape, as seen, on a frame; a new key takes over its stretch's ease."""
+    points = to_stored(element, frame, points)
     here = next((k for k in element.keys if k.frame == frame), None)
     earlier = [k for k in element.keys if k.frame <= frame]
     if isinstance(element, Outline):
@@ -104,7 +105,7 @@ def with_shape(element: Animated, frame: int, shape: Points, reach: Reach, withi
         share = _share(key.frame, frame, reach, within)
         if key.frame == frame or share == 0.0:
             continue
-        there = key_points(key)
+        there = shape_at(element, key.frame)
         turned = change if whole else _turned(change, before, there)
         moved = there + share * turned
         moved[:, 6:] = np.maximum(moved[:, 6:], 0.0)

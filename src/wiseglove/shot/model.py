@@ -11,6 +11,9 @@ from uuid import uuid4
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field
 
+from wiseglove.core.motion.channels import Channel
+from wiseglove.core.motion.models import Model
+
 FAR = 100_000.0
 """Farthest coordinate that is taken, in pixels: well beyond any plate, well within float precision."""
 
@@ -158,6 +161,56 @@ class Cover(Spanned):
     outlines: list[ElementId] = []
 
 
+class Region(Strict):
+    """A part of the plate, drawn on the carrier's reference frame and riding on the carrier."""
+
+    points: list[Point]
+
+
+class SolvedFrame(Strict):
+    """Where a carrier's base corners are on a frame, and how far to trust that; no corners where it is lost."""
+
+    frame: int
+    corners: Corners | None
+    status: Literal["solved", "unsure", "lost"]
+    confidence: Share
+    reason: str = ""
+
+
+class HandKey(Strict):
+    """Where a carrier's base corners were put by hand on a frame (a stitch), or by how much they are moved (a knot)."""
+
+    frame: int
+    corners: Corners
+
+
+class Carrier(Strict):
+    """A named motion that other things ride on: solved from its patches, or set by hand where it is not.
+
+    `base` are four places on the reference frame `at`; what is solved, set by hand or corrected says where they are.
+    """
+
+    kind: Literal["carrier"] = "carrier"
+    id: ElementId
+    name: Name
+    colour: Colour
+    shown: bool = True
+    locked: bool = False
+    at: int
+    base: Corners
+    model: Model = "perspective"
+    channel: Channel = "auto"
+    margin: Annotated[int, Field(ge=0, le=100)] = 6
+    """Pixels round covers that are left out too."""
+    avoids: bool = True
+    """Whether covers are left out by themselves; those that ride on the carrier never are."""
+    patches: list[Region] = []
+    blind: list[Region] = []
+    solved: list[SolvedFrame] = []
+    bridge: list[HandKey] = []
+    corrections: list[HandKey] = []
+
+
 class Group(Strict):
     """Covers that belong together, as the fingers of a hand; they follow each other in depth."""
 
@@ -180,6 +233,8 @@ class Outline(Spanned):
     keys: list[Key]
     pivot: Corner | None = None
     """Where it turns about between keys, as a place at the first key; None for its centre."""
+    rides: ElementId | None = None
+    """The carrier whose reference its keys are stored at; None where they are stored as seen."""
 
 
 class Pane(Strict):
@@ -194,10 +249,11 @@ class Pane(Strict):
     opacity: float = Field(default=1.0, ge=0, le=1, allow_inf_nan=False)
     insert: Insert = Insert()
     keys: list[PaneKey]
+    rides: ElementId | None = None
 
 
-Element = Annotated[Settings | Cover | Group | Outline | Pane, Field(discriminator="kind")]
-E = TypeVar("E", Cover, Group, Outline, Pane)
+Element = Annotated[Settings | Cover | Group | Outline | Pane | Carrier, Field(discriminator="kind")]
+E = TypeVar("E", Cover, Group, Outline, Pane, Carrier)
 
 
 class Shot(BaseModel):
@@ -224,6 +280,11 @@ class Shot(BaseModel):
     def covers(self) -> list[Cover]:
         """Covers from near to far."""
         return [e for e in map(self.elements.get, self.settings.depth) if isinstance(e, Cover)]
+
+    @property
+    def carriers(self) -> list[Carrier]:
+        """Carriers in the order of their names."""
+        return sorted((e for e in self.elements.values() if isinstance(e, Carrier)), key=lambda c: (c.name, c.id))
 
     @property
     def panes(self) -> list[Pane]:

@@ -17,6 +17,7 @@ from sqlalchemy.orm import Session
 
 from wiseglove.shot.edits import Edit
 from wiseglove.shot.model import Element, Plate, Shot, new_id, new_shot
+from wiseglove.shot.riding import bound
 from wiseglove.store.errors import NotFoundError, RevisionError, StoreError
 from wiseglove.store.tables import ElementRow, JournalRow, ShotClipRow, ShotRow
 
@@ -129,7 +130,8 @@ def _parsed(session: Session, row: ShotRow) -> Shot:
     if held is None:
         bodies = session.execute(select(ElementRow.id, ElementRow.body).where(ElementRow.shot == row.id)).all()
         elements = {i: _element.validate_python(body, strict=False) for i, body in bodies}
-        held = Shot(id=row.id, revision=row.revision, plate=Plate.model_validate(row.plate), elements=elements)
+        plate = Plate.model_validate(row.plate)
+        held = Shot(id=row.id, revision=row.revision, plate=plate, elements=bound(elements, plate))
     return held
 
 
@@ -220,6 +222,7 @@ def _stored(
         else:
             elements[element_id] = element
     _store_elements(session, shot.id, bodies)
+    elements = bound(elements, shot.plate)
     after = Shot(id=shot.id, revision=shot.revision + 1, plate=shot.plate, elements=elements)
     row.revision, row.name = after.revision, after.settings.name
     session.execute(update(ShotRow).where(ShotRow.id == shot.id).values(changed_at=func.now()))

@@ -296,6 +296,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/carriers/{carrier}/eye/{frame}.jpg": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Eye
+         * @description What a carrier looks at on a frame, the rest of the plate dimmed.
+         */
+        get: operations["read_eye_api_shots__shot_id__carriers__carrier__eye__frame__jpg_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/carriers/{carrier}/solve": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Solve
+         * @description Order a carrier to be solved; it is shown while it runs, and can be stopped.
+         */
+        post: operations["solve_api_shots__shot_id__carriers__carrier__solve_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/carry": {
         parameters: {
             query?: never;
@@ -481,6 +521,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/panes/{pane}/flat/{frame}.jpg": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Flat
+         * @description The plate as seen through a pane, unrolled and held still, where slip shows as movement.
+         */
+        get: operations["read_flat_api_shots__shot_id__panes__pane__flat__frame__jpg_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/pivots/{outline}/{frame}": {
         parameters: {
             query?: never;
@@ -606,6 +666,34 @@ export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         /**
+         * AddCarrier
+         * @description A new carrier that looks at one patch, drawn on a frame, which becomes its reference.
+         */
+        AddCarrier: {
+            /** Frame */
+            frame: number;
+            /** Id */
+            id?: string | null;
+            /** Name */
+            name?: string | null;
+            /** Patch */
+            patch: [
+                number,
+                number,
+                number,
+                number,
+                number,
+                number,
+                number,
+                number
+            ][];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "add-carrier";
+        };
+        /**
          * AddCover
          * @description A new cover in front of everything, with one outline that has one key.
          */
@@ -684,6 +772,134 @@ export interface components {
             type: "add-pane";
         };
         /**
+         * AddRegion
+         * @description A further patch of a carrier, or a blind spot within it, as seen on a frame.
+         */
+        AddRegion: {
+            /** Carrier */
+            carrier: string;
+            /** Frame */
+            frame: number;
+            /** Points */
+            points: [
+                number,
+                number,
+                number,
+                number,
+                number,
+                number,
+                number,
+                number
+            ][];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "add-region";
+            /**
+             * What
+             * @enum {string}
+             */
+            what: "patch" | "blind";
+        };
+        /**
+         * Carrier
+         * @description A named motion that other things ride on: solved from its patches, or set by hand where it is not.
+         *
+         *     `base` are four places on the reference frame `at`; what is solved, set by hand or corrected says where they are.
+         */
+        Carrier: {
+            /** At */
+            at: number;
+            /**
+             * Avoids
+             * @default true
+             */
+            avoids?: boolean;
+            /** Base */
+            base: [
+                [
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number
+                ]
+            ];
+            /**
+             * Blind
+             * @default []
+             */
+            blind?: components["schemas"]["Region"][];
+            /**
+             * Bridge
+             * @default []
+             */
+            bridge?: components["schemas"]["HandKey"][];
+            /**
+             * Channel
+             * @default auto
+             * @enum {string}
+             */
+            channel?: "auto" | "luma" | "red" | "green" | "blue";
+            /** Colour */
+            colour: string;
+            /**
+             * Corrections
+             * @default []
+             */
+            corrections?: components["schemas"]["HandKey"][];
+            /** Id */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "carrier";
+            /**
+             * Locked
+             * @default false
+             */
+            locked?: boolean;
+            /**
+             * Margin
+             * @default 6
+             */
+            margin?: number;
+            /**
+             * Model
+             * @default perspective
+             * @enum {string}
+             */
+            model?: "shift" | "shift_scale" | "similarity" | "affine" | "perspective";
+            /** Name */
+            name: string;
+            /**
+             * Patches
+             * @default []
+             */
+            patches?: components["schemas"]["Region"][];
+            /**
+             * Shown
+             * @default true
+             */
+            shown?: boolean;
+            /**
+             * Solved
+             * @default []
+             */
+            solved?: components["schemas"]["SolvedFrame"][];
+        };
+        /**
          * CarryRequest
          * @description From which frame an outline is carried on, and up to which one; before it where that lies earlier.
          */
@@ -694,6 +910,23 @@ export interface components {
             outline: string;
             /** To */
             to: number;
+        };
+        /**
+         * ClearSolution
+         * @description Forget what was solved on a range of frames.
+         */
+        ClearSolution: {
+            /** Carrier */
+            carrier: string;
+            /** First */
+            first: number;
+            /** Last */
+            last: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "clear-solution";
         };
         /**
          * ClipCard
@@ -799,7 +1032,7 @@ export interface components {
         };
         /**
          * DeleteElement
-         * @description Delete a cover with its outlines, one outline of several, or a pane.
+         * @description Delete a cover with its outlines, one outline of several, a pane, or a carrier, whose riders stay where they are.
          */
         DeleteElement: {
             /** Element */
@@ -892,7 +1125,7 @@ export interface components {
          */
         EditRequest: {
             /** Edit */
-            edit: components["schemas"]["AddCover"] | components["schemas"]["AddOutline"] | components["schemas"]["ShapePoints"] | components["schemas"]["SetKey"] | components["schemas"]["SetKeys"] | components["schemas"]["DeleteKeys"] | components["schemas"]["MoveKeys"] | components["schemas"]["StretchKeys"] | components["schemas"]["TurnKeys"] | components["schemas"]["ThinOut"] | components["schemas"]["EaseKeys"] | components["schemas"]["InsertPoint"] | components["schemas"]["RemovePoints"] | components["schemas"]["SetPointKind"] | components["schemas"]["Mirror"] | components["schemas"]["SetCover"] | components["schemas"]["SetOutline"] | components["schemas"]["GroupCovers"] | components["schemas"]["Ungroup"] | components["schemas"]["SetGroup"] | components["schemas"]["ShiftCovers"] | components["schemas"]["Paste"] | components["schemas"]["Duplicate"] | components["schemas"]["AddPane"] | components["schemas"]["SetPane"] | components["schemas"]["DeleteElement"] | components["schemas"]["OrderDepth"] | components["schemas"]["SetShot"];
+            edit: components["schemas"]["AddCover"] | components["schemas"]["AddOutline"] | components["schemas"]["ShapePoints"] | components["schemas"]["SetKey"] | components["schemas"]["SetKeys"] | components["schemas"]["DeleteKeys"] | components["schemas"]["MoveKeys"] | components["schemas"]["StretchKeys"] | components["schemas"]["TurnKeys"] | components["schemas"]["ThinOut"] | components["schemas"]["EaseKeys"] | components["schemas"]["InsertPoint"] | components["schemas"]["RemovePoints"] | components["schemas"]["SetPointKind"] | components["schemas"]["Mirror"] | components["schemas"]["SetCover"] | components["schemas"]["SetOutline"] | components["schemas"]["GroupCovers"] | components["schemas"]["Ungroup"] | components["schemas"]["SetGroup"] | components["schemas"]["ShiftCovers"] | components["schemas"]["Paste"] | components["schemas"]["Duplicate"] | components["schemas"]["AddPane"] | components["schemas"]["SetPane"] | components["schemas"]["AddCarrier"] | components["schemas"]["AddRegion"] | components["schemas"]["RemoveRegion"] | components["schemas"]["SetCarrier"] | components["schemas"]["KeepSolution"] | components["schemas"]["ClearSolution"] | components["schemas"]["SetByHand"] | components["schemas"]["Ride"] | components["schemas"]["DeleteElement"] | components["schemas"]["OrderDepth"] | components["schemas"]["SetShot"];
             /** Revision */
             revision: number;
         };
@@ -982,6 +1215,33 @@ export interface components {
         HTTPValidationError: {
             /** Detail */
             detail?: components["schemas"]["ValidationError"][];
+        };
+        /**
+         * HandKey
+         * @description Where a carrier's base corners were put by hand on a frame (a stitch), or by how much they are moved (a knot).
+         */
+        HandKey: {
+            /** Corners */
+            corners: [
+                [
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number
+                ]
+            ];
+            /** Frame */
+            frame: number;
         };
         /**
          * Insert
@@ -1077,6 +1337,21 @@ export interface components {
             title: string;
             /** Total */
             total: number;
+        };
+        /**
+         * KeepSolution
+         * @description What was solved: these frames are replaced, all others stay.
+         */
+        KeepSolution: {
+            /** Carrier */
+            carrier: string;
+            /** Places */
+            places: components["schemas"]["SolvedFrame"][];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "keep-solution";
         };
         /**
          * Key
@@ -1355,6 +1630,8 @@ export interface components {
                 number,
                 number
             ] | null;
+            /** Rides */
+            rides?: string | null;
         };
         /**
          * OutlineDraft
@@ -1417,6 +1694,8 @@ export interface components {
                 number,
                 number
             ] | null;
+            /** Rides */
+            rides: string | null;
         };
         /**
          * Pane
@@ -1452,6 +1731,8 @@ export interface components {
              * @default 1
              */
             opacity?: number;
+            /** Rides */
+            rides?: string | null;
             /**
              * Shown
              * @default true
@@ -1625,6 +1906,23 @@ export interface components {
             soft?: number;
         };
         /**
+         * Region
+         * @description A part of the plate, drawn on the carrier's reference frame and riding on the carrier.
+         */
+        Region: {
+            /** Points */
+            points: [
+                number,
+                number,
+                number,
+                number,
+                number,
+                number,
+                number,
+                number
+            ][];
+        };
+        /**
          * RemovePoints
          * @description Take points out of an outline on every key.
          */
@@ -1638,6 +1936,111 @@ export interface components {
              * @enum {string}
              */
             type: "remove-points";
+        };
+        /**
+         * RemoveRegion
+         * @description Take away a patch (not the last one) or a blind spot.
+         */
+        RemoveRegion: {
+            /** Carrier */
+            carrier: string;
+            /** Index */
+            index: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "remove-region";
+            /**
+             * What
+             * @enum {string}
+             */
+            what: "patch" | "blind";
+        };
+        /**
+         * Ride
+         * @description Let covers, outlines and panes ride on a carrier, or on none; they stay where they are on all of their keys.
+         */
+        Ride: {
+            /** Carrier */
+            carrier?: string | null;
+            /** Elements */
+            elements: string[];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "ride";
+        };
+        /**
+         * SetByHand
+         * @description Put a carrier's base corners by hand on a frame: a stitch of a bridge where nothing is solved, or a correction.
+         *
+         *     A correction moves what is there; a stitch stands in for it. Without corners, the stitch or knot goes.
+         */
+        SetByHand: {
+            /** Carrier */
+            carrier: string;
+            /** Corners */
+            corners?: [
+                [
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number
+                ]
+            ] | null;
+            /** Frame */
+            frame: number;
+            /**
+             * How
+             * @enum {string}
+             */
+            how: "bridge" | "correction";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "set-by-hand";
+        };
+        /**
+         * SetCarrier
+         * @description Change a carrier's name, colour, show, lock, model, channel or margin; only what is sent changes.
+         */
+        SetCarrier: {
+            /** Avoids */
+            avoids?: boolean | null;
+            /** Carrier */
+            carrier: string;
+            /** Channel */
+            channel?: ("auto" | "luma" | "red" | "green" | "blue") | null;
+            /** Colour */
+            colour?: string | null;
+            /** Locked */
+            locked?: boolean | null;
+            /** Margin */
+            margin?: number | null;
+            /** Model */
+            model?: ("shift" | "shift_scale" | "similarity" | "affine" | "perspective") | null;
+            /** Name */
+            name?: string | null;
+            /** Shown */
+            shown?: boolean | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "set-carrier";
         };
         /**
          * SetCover
@@ -1954,7 +2357,7 @@ export interface components {
         ShotChange: {
             /** Elements */
             elements: {
-                [key: string]: (components["schemas"]["Settings"] | components["schemas"]["Cover"] | components["schemas"]["Group"] | components["schemas"]["OutlineView"] | components["schemas"]["Pane"]) | null;
+                [key: string]: (components["schemas"]["Settings"] | components["schemas"]["Cover"] | components["schemas"]["Group"] | components["schemas"]["OutlineView"] | components["schemas"]["Pane"] | components["schemas"]["Carrier"]) | null;
             };
             /** Frames */
             frames: [
@@ -1983,7 +2386,7 @@ export interface components {
         ShotState: {
             /** Elements */
             elements: {
-                [key: string]: components["schemas"]["Settings"] | components["schemas"]["Cover"] | components["schemas"]["Group"] | components["schemas"]["OutlineView"] | components["schemas"]["Pane"];
+                [key: string]: components["schemas"]["Settings"] | components["schemas"]["Cover"] | components["schemas"]["Group"] | components["schemas"]["OutlineView"] | components["schemas"]["Pane"] | components["schemas"]["Carrier"];
             };
             /** Geometry */
             geometry: {
@@ -2015,6 +2418,55 @@ export interface components {
              * @default 12
              */
             radius?: number;
+        };
+        /**
+         * SolveRequest
+         * @description Frames to solve, both inclusive; what is solved on others stays.
+         */
+        SolveRequest: {
+            /** First */
+            first: number;
+            /** Last */
+            last: number;
+        };
+        /**
+         * SolvedFrame
+         * @description Where a carrier's base corners are on a frame, and how far to trust that; no corners where it is lost.
+         */
+        SolvedFrame: {
+            /** Confidence */
+            confidence: number;
+            /** Corners */
+            corners: [
+                [
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number
+                ]
+            ] | null;
+            /** Frame */
+            frame: number;
+            /**
+             * Reason
+             * @default
+             */
+            reason?: string;
+            /**
+             * Status
+             * @enum {string}
+             */
+            status: "solved" | "unsure" | "lost";
         };
         /**
          * StepRequest
@@ -2710,6 +3162,76 @@ export interface operations {
             };
         };
     };
+    read_eye_api_shots__shot_id__carriers__carrier__eye__frame__jpg_get: {
+        parameters: {
+            query?: {
+                size?: "full" | "proxy";
+                v?: string;
+            };
+            header?: never;
+            path: {
+                shot_id: string;
+                carrier: string;
+                frame: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    solve_api_shots__shot_id__carriers__carrier__solve_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+                carrier: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SolveRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     propose_carry_api_shots__shot_id__carry_post: {
         parameters: {
             query?: never;
@@ -2991,6 +3513,40 @@ export interface operations {
             path: {
                 shot_id: string;
                 look: "matte" | "cutout" | "composite";
+                frame: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    read_flat_api_shots__shot_id__panes__pane__flat__frame__jpg_get: {
+        parameters: {
+            query?: {
+                size?: "full" | "proxy";
+                v?: string;
+            };
+            header?: never;
+            path: {
+                shot_id: string;
+                pane: string;
                 frame: number;
             };
             cookie?: never;

@@ -335,7 +335,14 @@ class Aligner:
         step = self._solved(c, SLACK, n, keep)
         share = self._share_seen(matrix, level, c.seen)
         if step is None:
-            nothing = {"seen": share, "inside": self.inside(matrix), "agreement": 0.0, "spread": 0.0, "correlation": 0.0, "deviation": 99.0}
+            nothing = {
+                "seen": share,
+                "inside": self.inside(matrix),
+                "agreement": 0.0,
+                "spread": 0.0,
+                "correlation": 0.0,
+                "deviation": 99.0,
+            }
             return Fit(matrix, nothing), None
         window = c.window
         block = int(np.clip(np.sqrt(window.width * window.height) / 14, 8, 32))

@@ -242,11 +242,14 @@ class PlaneSolver:
     # -- many frames ---------------------------------------------------------------------------------------
 
     def run(self, frames: range) -> Iterator[Place]:
-        """Places along a range that leaves the reference; each is given again once its neighbours are known."""
+        """Places along a range, on from what is known beside it; each is given again once its neighbours are known.
+
+        Where nothing is known beside the range, the reference is looked for until it is found.
+        """
         step = frames.step
-        before: Place | None = self.known[self.at]
-        earlier: Place | None = None
-        searching = False
+        before: Place | None = self.known.get(frames.start - step)
+        earlier: Place | None = self.known.get(frames.start - 2 * step)
+        searching = before is None or before.matrix is None
         for frame in frames:
             place = self._searched(frame) if searching else self.solve_frame(frame, before, earlier)
             if place.status == "lost":

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Callable
-from dataclasses import replace
 
 import cv2
 import numpy as np
@@ -49,9 +48,10 @@ def solve_range(
 ) -> dict[int, Place]:
     """Places of all frames first..last; each is told as soon as it is known, and again when it is known better.
 
-    `tell` is called from two threads, one at a time. A cut ends its direction. Errors of the pictures are raised.
+    The frames are solved away from the reference; where it lies outside them, on from what the solver knows beside
+    them. `tell` is called from two threads, one at a time. A cut ends its direction. Errors of the pictures are raised.
     """
-    places: dict[int, Place] = {solver.at: solver.known[solver.at]}
+    places: dict[int, Place] = {}
     lock = threading.Lock()
     raised: list[BaseException] = []
 
@@ -75,7 +75,10 @@ def solve_range(
         except BaseException as error:
             raised.append(error)
 
-    ways = [w for w in (range(solver.at + 1, last + 1), range(solver.at - 1, first - 1, -1)) if len(w)]
+    start = min(max(solver.at, first - 1), last + 1)
+    if first <= solver.at <= last:
+        note(solver.known[solver.at])
+    ways = [w for w in (range(start + 1, last + 1), range(start - 1, first - 1, -1)) if len(w)]
     threads = [threading.Thread(target=walk, args=(way,)) for way in ways]
     for thread in threads:
         thread.start()
@@ -98,8 +101,3 @@ def stretches(places: dict[int, Place]) -> list[tuple[int, int, str, str]]:
         else:
             out.append((frame, frame, place.status, place.reason))
     return out
-
-
-def held(place: Place, matrix: NDArray[np.float64]) -> Place:
-    """A place kept by hand."""
-    return replace(place, matrix=matrix, status="held", confidence=1.0, reason="")

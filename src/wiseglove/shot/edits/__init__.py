@@ -9,6 +9,16 @@ from typing import Annotated
 from pydantic import Field
 
 from wiseglove.shot.edits.base import Applied
+from wiseglove.shot.edits.carriers import (
+    AddCarrier,
+    AddRegion,
+    ClearSolution,
+    KeepSolution,
+    RemoveRegion,
+    Ride,
+    SetByHand,
+    SetCarrier,
+)
 from wiseglove.shot.edits.copies import Copied, Duplicate, Paste, copied
 from wiseglove.shot.edits.groups import GroupCovers, SetGroup, ShiftCovers, Ungroup
 from wiseglove.shot.edits.keyframes import (
@@ -37,10 +47,48 @@ from wiseglove.shot.edits.things import (
 )
 
 __all__ = [
-    "AddCover", "AddOutline", "AddPane", "Applied", "Copied", "DeleteElement", "DeleteKeys", "Duplicate", "EaseKeys",
-    "Edit", "GroupCovers", "InsertPoint", "Mirror", "MoveKeys", "OrderDepth", "OutlineDraft", "Paste", "RemovePoints",
-    "SetCover", "SetGroup", "SetKey", "SetKeys", "SetOutline", "SetPane", "SetPointKind", "SetShot", "ShapePoints",
-    "ShiftCovers", "StretchKeys", "ThinOut", "TurnKeys", "Ungroup", "copied", "thinned_keys",
+    "AddCarrier",
+    "AddCover",
+    "AddOutline",
+    "AddPane",
+    "AddRegion",
+    "Applied",
+    "ClearSolution",
+    "Copied",
+    "DeleteElement",
+    "DeleteKeys",
+    "Duplicate",
+    "EaseKeys",
+    "Edit",
+    "GroupCovers",
+    "InsertPoint",
+    "KeepSolution",
+    "Mirror",
+    "MoveKeys",
+    "OrderDepth",
+    "OutlineDraft",
+    "Paste",
+    "RemovePoints",
+    "RemoveRegion",
+    "Ride",
+    "SetByHand",
+    "SetCarrier",
+    "SetCover",
+    "SetGroup",
+    "SetKey",
+    "SetKeys",
+    "SetOutline",
+    "SetPane",
+    "SetPointKind",
+    "SetShot",
+    "ShapePoints",
+    "ShiftCovers",
+    "StretchKeys",
+    "ThinOut",
+    "TurnKeys",
+    "Ungroup",
+    "copied",
+    "thinned_keys",
 ]  # fmt: skip
 
 Edit = Annotated[
@@ -69,6 +117,14 @@ Edit = Annotated[
     | Duplicate
     | AddPane
     | SetPane
+    | AddCarrier
+    | AddRegion
+    | RemoveRegion
+    | SetCarrier
+    | KeepSolution
+    | ClearSolution
+    | SetByHand
+    | Ride
     | DeleteElement
     | OrderDepth
     | SetShot,

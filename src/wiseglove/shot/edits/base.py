@@ -10,7 +10,7 @@ from pydantic import Field
 from wiseglove.core.geometry import bezier
 from wiseglove.core.geometry.homography import is_convex
 from wiseglove.shot.errors import EditError
-from wiseglove.shot.model import Cover, E, Element, Group, Outline, Pane, Settings, Shot, Strict
+from wiseglove.shot.model import Carrier, Cover, E, Element, Group, Outline, Pane, Settings, Shot, Strict
 
 MOST_POINTS = 2000
 
@@ -84,7 +84,7 @@ def unlocked_outline(shot: Shot, outline: str) -> tuple[Outline, Cover]:
 
 
 def free_name(shot: Shot, wanted: str) -> str:
-    taken = {e.name for e in shot.elements.values() if isinstance(e, Cover | Pane | Group)}
+    taken = {e.name for e in shot.elements.values() if isinstance(e, Cover | Pane | Group | Carrier)}
     number, name = 1, wanted
     while name in taken:
         number += 1

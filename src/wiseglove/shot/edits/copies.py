@@ -9,6 +9,7 @@ from pydantic import Field
 from wiseglove.shot.edits.base import MOST_POINTS, Applied, Editing, free_name, get, unlocked, with_depth
 from wiseglove.shot.errors import EditError
 from wiseglove.shot.model import Corner, Cover, Element, ElementId, Key, Outline, Shot, Strict, new_id
+from wiseglove.shot.riding import let_go
 
 MOST_KEYS = 100_000
 
@@ -24,9 +25,9 @@ def copied(shot: Shot, element: str) -> Copied:
     """What copying a cover or an outline takes along. Raises EditError where there is no such thing."""
     found = shot.elements.get(element)
     if isinstance(found, Outline):
-        return Copied(cover=get(shot, found.cover, Cover), outlines=[found])
+        return Copied(cover=get(shot, found.cover, Cover), outlines=[let_go(found)])
     cover = get(shot, element, Cover)
-    return Copied(cover=cover, outlines=shot.outlines_of(cover))
+    return Copied(cover=cover, outlines=[let_go(o) for o in shot.outlines_of(cover)])
 
 
 class Paste(Editing):

@@ -11,7 +11,7 @@ from wiseglove.core.outline.thin import Thinned, thin_out
 from wiseglove.shot import keys as keying
 from wiseglove.shot.edits.base import MOST_POINTS, Applied, Editing, Frames, Index, unlocked_animated, unlocked_outline
 from wiseglove.shot.errors import EditError
-from wiseglove.shot.evaluate import points_at
+from wiseglove.shot.evaluate import stored_at
 from wiseglove.shot.model import Curve, Ease, ElementId, Key, Outline, Point, Shot
 
 
@@ -157,7 +157,7 @@ class ThinOut(Editing):
             raise EditError(
                 f"All {len(outline.keys)} keys are needed to stay within {self.tolerance:g} px. Nothing was changed."
             )
-        shapes = points_at(outline, list(thinned.frames))
+        shapes = stored_at(outline, list(thinned.frames))
         keys = [Key(frame=f, points=keying.as_points(s)) for f, s in zip(thinned.frames, shapes, strict=True)]
         label = f"Thinned out from {len(outline.keys)} to {len(keys)} keys, {cover.name}"
         return Applied(label, {outline.id: keying.with_key_list(outline, keys)})
@@ -166,4 +166,4 @@ class ThinOut(Editing):
 def thinned_keys(outline: Outline, tolerance: float) -> Thinned:
     """Which frames would stay keys of an outline, and by how much any frame would differ."""
     frames = list(range(outline.keys[0].frame, outline.keys[-1].frame + 1))
-    return thin_out(frames, points_at(outline, frames), tolerance, outline.pivot)
+    return thin_out(frames, stored_at(outline, frames), tolerance, outline.pivot)

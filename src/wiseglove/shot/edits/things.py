@@ -20,10 +20,12 @@ from wiseglove.shot.edits.base import (
     unused,
     with_depth,
 )
+from wiseglove.shot.edits.carriers import unlocked_carrier, without_carrier
 from wiseglove.shot.edits.groups import regrouped
 from wiseglove.shot.errors import EditError
-from wiseglove.shot.evaluate import points_at
+from wiseglove.shot.evaluate import stored_at, to_stored
 from wiseglove.shot.model import (
+    Carrier,
     Colour,
     Corner,
     Corners,
@@ -172,9 +174,11 @@ class SetOutline(Editing):
         """The pivot's place, taken back from its frame to the first key along with the outline's turn."""
         assert self.pivot is not None
         frame = outline.keys[0].frame if self.frame is None else self.frame
-        here, start = points_at(outline, [frame, outline.keys[0].frame])
+        here, start = stored_at(outline, [frame, outline.keys[0].frame])
+        seen = np.array([[*self.pivot, 0, 0, 0, 0, 0, 0]], np.float64)
+        put = complex(*to_stored(outline, frame, seen)[0, :2])
         turn = keying.similarity(here, start)
-        place = keying.centre(start) + turn * (complex(*self.pivot) - keying.centre(here))
+        place = keying.centre(start) + turn * (put - keying.centre(here))
         return place.real, place.imag
 
 
@@ -249,7 +253,7 @@ def _attribute_label(name: str, sent: dict[str, object]) -> str:
 
 
 class DeleteElement(Editing):
-    """Delete a cover with its outlines, one outline of several, or a pane."""
+    """Delete a cover with its outlines, one outline of several, a pane, or a carrier, whose riders stay where they are."""
 
     type: Literal["delete"]
     element: ElementId
@@ -264,6 +268,8 @@ class DeleteElement(Editing):
                 thinner = cover.model_copy(update={"outlines": left})
                 return Applied(f"Deleted an outline of {cover.name}", {found.id: None, cover.id: thinner})
             found = cover
+        if isinstance(found, Carrier):
+            return Applied(f"Deleted {found.name}", without_carrier(shot, unlocked_carrier(shot, found.id)))
         if isinstance(found, Group):
             going: list[Cover | Pane] = [c for c in shot.covers if c.group == found.id]
         elif isinstance(found, Cover | Pane):

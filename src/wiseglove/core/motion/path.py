@@ -1,0 +1,154 @@
+"""A carrier's motion over time: where four places of its reference are on every frame, and what rides on that.
+
+Quads are the carrier's four base corners as seen on a frame, (4, 2) plate pixels. A motion is evaluated from quads,
+so in-betweens, bridges and corrections all move places of the picture, never matrix entries.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from wiseglove.core.geometry.homography import is_convex
+
+Array = NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class Motion:
+    """Quads (T, 4, 2) of the frames first, first + 1 ...; `base` (4, 2) is the quad at the reference."""
+
+    base: Array
+    first: int
+    quads: Array
+
+    @property
+    def last(self) -> int:
+        """The last frame."""
+        return self.first + len(self.quads) - 1
+
+    def matrices(self, times: Array) -> Array:
+        """Homographies (T, 3, 3) from the reference to fractional frames; the end frames hold beyond the ends."""
+        at = np.clip(np.asarray(times, np.float64) - self.first, 0, len(self.quads) - 1)
+        low = np.minimum(np.floor(at).astype(int), len(self.quads) - 1)
+        whole = low == at
+        quads = self.quads[low].copy()
+        if not whole.all():
+            quads[~whole] = _between(self.quads, low[~whole], (at - low)[~whole])
+        return homographies(self.base, quads)
+
+    def carry(self, times: Array, points: Array) -> Array:
+        """Points (T, N, 8) of the reference as they are seen at times (T,): places and handles; edges keep their width."""
+        return moved(self.matrices(times), points)
+
+    def back(self, time: float, points: Array) -> Array:
+        """Points (N, 8) seen at a time, as they are at the reference."""
+        inverse = np.asarray(np.linalg.inv(self.matrices(np.array([time]))), np.float64)
+        return np.asarray(moved(inverse, points[None])[0])
+
+
+def _between(quads: Array, low: NDArray[np.int64], share: Array) -> Array:
+    """Catmull-Rom through the neighbouring frames."""
+    last = len(quads) - 1
+    a, b = quads[np.maximum(low - 1, 0)], quads[low]
+    c, d = quads[np.minimum(low + 1, last)], quads[np.minimum(low + 2, last)]
+    t = share[:, None, None]
+    return np.asarray(b + t * ((c - a) / 2 + t * ((2 * a - 5 * b + 4 * c - d) / 2 + t * (3 * (b - c) + d - a) / 2)))
+
+
+def homographies(base: Array, quads: Array) -> Array:
+    """The homographies (T, 3, 3) that take base (4, 2) to quads (T, 4, 2); a quad that folds over is taken by an affine fit."""
+    source = np.asarray(base, np.float32)
+    centre = base.mean(0)
+    out = np.empty((len(quads), 3, 3))
+    for i, quad in enumerate(quads):
+        if is_convex(quad):
+            out[i] = _exact(base, quad)
+        else:
+            linear, _ = cv2.estimateAffine2D(source, quad.astype(np.float32), method=cv2.LMEDS)
+            out[i] = np.eye(3)
+            out[i, :2] = (
+                linear
+                if linear is not None
+                else [[1, 0, quad.mean(0)[0] - centre[0]], [0, 1, quad.mean(0)[1] - centre[1]]]
+            )
+    return out
+
+
+def _exact(base: Array, quad: Array) -> Array:
+    rows = np.zeros((8, 8))
+    rows[0::2, 0:2], rows[0::2, 2] = base, 1
+    rows[1::2, 3:5], rows[1::2, 5] = base, 1
+    rows[0::2, 6:8] = -quad[:, :1] * base
+    rows[1::2, 6:8] = -quad[:, 1:] * base
+    return np.append(np.linalg.solve(rows, quad.reshape(-1)), 1.0).reshape(3, 3)
+
+
+def moved(matrices: Array, points: Array) -> Array:
+    """Points (T, N, 8) moved by homographies (T, 3, 3); handles go with their ends, soft edges keep their width."""
+    out = np.array(points, np.float64)
+    place = _applied(matrices, points[..., 0:2])
+    out[..., 0:2] = place
+    for k in (2, 4):
+        handle = points[..., k : k + 2]
+        if np.any(handle):
+            out[..., k : k + 2] = _applied(matrices, points[..., 0:2] + handle) - place
+    return out
+
+
+def _applied(matrices: Array, places: Array) -> Array:
+    xyw = np.einsum("tij,tnj->tni", matrices[:, :, :2], places) + matrices[:, None, :, 2]
+    return np.asarray(xyw[..., :2] / xyw[..., 2:])
+
+
+def path(frames: range, known: dict[int, Array], by_hand: dict[int, Array]) -> Array:
+    """Quads (T, 4, 2) on all frames: what is known where it is known, else a bridge through what was set by hand.
+
+    A bridge is a cubic Hermite curve: it meets the known stretches at both ends in place and in speed, and passes its
+    stitches with the slope of their neighbours (Catmull-Rom for uneven steps). Beyond the first and the last known
+    frame without a stitch, the motion stands still.
+    """
+    stitches = {**by_hand, **{f: q for f, q in known.items() if f not in by_hand}}
+    if not stitches:
+        raise ValueError("nothing is known of this motion")
+    order = np.array(sorted(stitches))
+    places = np.stack([stitches[f] for f in order])
+    slopes = _slopes(order.astype(np.float64), places, np.array([f in known for f in order]))
+    out = np.empty((len(frames), 4, 2))
+    wanted = np.arange(frames.start, frames.stop)
+    at = np.clip(np.searchsorted(order, wanted, side="right") - 1, 0, max(len(order) - 2, 0))
+    for row, (frame, i) in enumerate(zip(wanted, at, strict=True)):
+        if frame <= order[0]:
+            out[row] = places[0]
+        elif frame >= order[-1]:
+            out[row] = places[-1]
+        else:
+            span = float(order[i + 1] - order[i])
+            t = (frame - order[i]) / span
+            out[row] = (
+                places[i] * (1 + 2 * t) * (1 - t) ** 2
+                + places[i + 1] * t * t * (3 - 2 * t)
+                + slopes[i] * span * t * (1 - t) ** 2
+                - slopes[i + 1] * span * t * t * (1 - t)
+            )
+    return out
+
+
+def _slopes(times: Array, places: Array, known: NDArray[np.bool_]) -> Array:
+    """Change of place a frame at each stitch; at the end of a known stretch, the stretch's own speed there."""
+    if len(times) == 1:
+        return np.zeros_like(places)
+    steps = np.diff(times)[:, None, None]
+    speeds = np.diff(places, axis=0) / steps
+    out = np.empty_like(places)
+    out[0], out[-1] = speeds[0], speeds[-1]
+    out[1:-1] = (speeds[:-1] * steps[1:] + speeds[1:] * steps[:-1]) / (steps[:-1] + steps[1:])
+    for i in range(1, len(times) - 1):
+        if known[i] and known[i - 1] and steps[i - 1, 0, 0] == 1 and steps[i, 0, 0] > 1:
+            out[i] = speeds[i - 1]
+        elif known[i] and known[i + 1] and steps[i, 0, 0] == 1 and steps[i - 1, 0, 0] > 1:
+            out[i] = speeds[i]
+    return out

@@ -1,0 +1,254 @@
+"""Edits of carriers, and of what rides on them."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+import numpy as np
+from pydantic import Field
+
+from wiseglove.core.geometry.bezier import flatten
+from wiseglove.core.geometry.homography import is_convex
+from wiseglove.core.motion.channels import Channel
+from wiseglove.core.motion.models import Model
+from wiseglove.shot import keys as keying
+from wiseglove.shot.edits.base import MOST_POINTS, Applied, Editing, free_name, get, owner_of, unlocked
+from wiseglove.shot.errors import EditError
+from wiseglove.shot.model import (
+    Carrier,
+    Colour,
+    Corners,
+    Cover,
+    Element,
+    ElementId,
+    HandKey,
+    Name,
+    Outline,
+    Pane,
+    Point,
+    Region,
+    Shot,
+    SolvedFrame,
+    new_id,
+)
+from wiseglove.shot.riding import motion, riding_on
+
+CARRIER_COLOUR = "#7a5fb0"
+SMALLEST_AREA = 16.0
+RegionPoints = Annotated[list[Point], Field(min_length=3, max_length=MOST_POINTS)]
+
+
+def check_region(points: list[Point], shot: Shot) -> None:
+    """Raise EditError for a region that nothing could be seen in."""
+    line = flatten(np.array(points, np.float64), 0.5)
+    x, y = line[:, 0], line[:, 1]
+    area = abs(float(np.sum(x * np.roll(y, -1) - y * np.roll(x, -1)))) / 2
+    if area < SMALLEST_AREA:
+        raise EditError("That holds no area, so there is nothing to look at. Nothing was changed; draw it larger.")
+    plate = shot.plate
+    if x.max() <= 0 or y.max() <= 0 or x.min() >= plate.width or y.min() >= plate.height:
+        raise EditError("That lies outside the plate, where there is nothing to look at. Nothing was changed.")
+
+
+def unlocked_carrier(shot: Shot, carrier: str) -> Carrier:
+    found = get(shot, carrier, Carrier)
+    if found.locked:
+        raise EditError(f"“{found.name}” is locked. Unlock it to change it; nothing was changed.")
+    return found
+
+
+class AddCarrier(Editing):
+    """A new carrier that looks at one patch, drawn on a frame, which becomes its reference."""
+
+    type: Literal["add-carrier"]
+    frame: int
+    patch: RegionPoints
+    name: Name | None = None
+    id: ElementId | None = None
+
+    def apply(self, shot: Shot) -> Applied:
+        keying.check_frame(shot.plate, self.frame)
+        check_region(self.patch, shot)
+        line = flatten(np.array(self.patch, np.float64), 0.5)
+        (left, top), (right, bottom) = line.min(0).tolist(), line.max(0).tolist()
+        carrier = Carrier(
+            id=self.id or new_id(),
+            name=free_name(shot, self.name or "Carrier"),
+            colour=CARRIER_COLOUR,
+            at=self.frame,
+            base=((left, top), (right, top), (right, bottom), (left, bottom)),
+            patches=[Region(points=self.patch)],
+        )
+        return Applied(f"Drew {carrier.name}, frame {self.frame}", {carrier.id: carrier}, carrier.id)
+
+
+class AddRegion(Editing):
+    """A further patch of a carrier, or a blind spot within it, as seen on a frame."""
+
+    type: Literal["add-region"]
+    carrier: ElementId
+    what: Literal["patch", "blind"]
+    frame: int
+    points: RegionPoints
+
+    def apply(self, shot: Shot) -> Applied:
+        carrier = unlocked_carrier(shot, self.carrier)
+        keying.check_frame(shot.plate, self.frame)
+        check_region(self.points, shot)
+        stored = motion(carrier, shot.plate).back(self.frame, np.array(self.points, np.float64))
+        region = Region(points=keying.as_points(stored))
+        name = "patches" if self.what == "patch" else "blind"
+        changed = carrier.model_copy(update={name: [*getattr(carrier, name), region]})
+        drew = "a patch" if self.what == "patch" else "a blind spot"
+        return Applied(f"Drew {drew} of {carrier.name}, frame {self.frame}", {carrier.id: changed})
+
+
+class RemoveRegion(Editing):
+    """Take away a patch (not the last one) or a blind spot."""
+
+    type: Literal["remove-region"]
+    carrier: ElementId
+    what: Literal["patch", "blind"]
+    index: int = Field(ge=0)
+
+    def apply(self, shot: Shot) -> Applied:
+        carrier = unlocked_carrier(shot, self.carrier)
+        name = "patches" if self.what == "patch" else "blind"
+        held = list(getattr(carrier, name))
+        if self.index >= len(held):
+            raise EditError("That is not there any more. Nothing was changed.")
+        if self.what == "patch" and len(held) == 1:
+            raise EditError("A carrier needs a patch to look at, so its last one stays. Delete the carrier instead.")
+        del held[self.index]
+        changed = carrier.model_copy(update={name: held})
+        gone = "a patch" if self.what == "patch" else "a blind spot"
+        return Applied(f"Took away {gone} of {carrier.name}", {carrier.id: changed})
+
+
+class SetCarrier(Editing):
+    """Change a carrier's name, colour, show, lock, model, channel or margin; only what is sent changes."""
+
+    type: Literal["set-carrier"]
+    carrier: ElementId
+    name: Name | None = None
+    colour: Colour | None = None
+    shown: bool | None = None
+    locked: bool | None = None
+    model: Model | None = None
+    channel: Channel | None = None
+    margin: int | None = Field(default=None, ge=0, le=100)
+    avoids: bool | None = None
+
+    def apply(self, shot: Shot) -> Applied:
+        carrier = get(shot, self.carrier, Carrier)
+        sent = {n: v for n in self.model_fields_set - {"type", "carrier"} if (v := getattr(self, n)) is not None}
+        label = f"Changed {', '.join(sorted(sent)) or 'nothing'} of {carrier.name}"
+        return Applied(label, {carrier.id: carrier.model_copy(update=sent)})
+
+
+class KeepSolution(Editing):
+    """What was solved: these frames are replaced, all others stay."""
+
+    type: Literal["keep-solution"]
+    carrier: ElementId
+    places: list[SolvedFrame] = Field(min_length=1, max_length=100_000)
+
+    def apply(self, shot: Shot) -> Applied:
+        carrier = get(shot, self.carrier, Carrier)
+        held = {s.frame: s for s in carrier.solved} | {s.frame: s for s in self.places}
+        for frame in held:
+            keying.check_frame(shot.plate, frame)
+        changed = carrier.model_copy(update={"solved": [held[f] for f in sorted(held)]})
+        frames = sorted(s.frame for s in self.places)
+        return Applied(f"Solved {carrier.name}, frames {frames[0]} to {frames[-1]}", {carrier.id: changed})
+
+
+class ClearSolution(Editing):
+    """Forget what was solved on a range of frames."""
+
+    type: Literal["clear-solution"]
+    carrier: ElementId
+    first: int
+    last: int
+
+    def apply(self, shot: Shot) -> Applied:
+        carrier = unlocked_carrier(shot, self.carrier)
+        kept = [s for s in carrier.solved if not self.first <= s.frame <= self.last]
+        if len(kept) == len(carrier.solved):
+            raise EditError("Nothing is solved on those frames. Nothing was changed.")
+        label = f"Cleared {carrier.name}, frames {self.first} to {self.last}"
+        return Applied(label, {carrier.id: carrier.model_copy(update={"solved": kept})})
+
+
+class SetByHand(Editing):
+    """Put a carrier's base corners by hand on a frame: a stitch of a bridge where nothing is solved, or a correction.
+
+    A correction moves what is there; a stitch stands in for it. Without corners, the stitch or knot goes.
+    """
+
+    type: Literal["set-by-hand"]
+    carrier: ElementId
+    frame: int
+    how: Literal["bridge", "correction"]
+    corners: Corners | None = None
+
+    def apply(self, shot: Shot) -> Applied:
+        carrier = unlocked_carrier(shot, self.carrier)
+        keying.check_frame(shot.plate, self.frame)
+        name = "bridge" if self.how == "bridge" else "corrections"
+        others = [k for k in getattr(carrier, name) if k.frame != self.frame]
+        what = "a stitch" if self.how == "bridge" else "a correction"
+        if self.corners is None:
+            if len(others) == len(getattr(carrier, name)):
+                raise EditError(f"There is not {what} on frame {self.frame}. Nothing was changed.")
+            changed = carrier.model_copy(update={name: others})
+            return Applied(f"Took away {what} of {carrier.name}, frame {self.frame}", {carrier.id: changed})
+        wanted = np.array(self.corners, np.float64)
+        if not is_convex(wanted):
+            raise EditError("The corners must go round without crossing. Nothing was changed; move the corner back.")
+        if self.how == "correction":
+            bare = carrier.model_copy(update={"corrections": []})
+            wanted = wanted - motion(bare, shot.plate).quads[self.frame - shot.plate.first]
+        key = HandKey(frame=self.frame, corners=tuple((float(x), float(y)) for x, y in wanted))  # type: ignore[arg-type]
+        changed = carrier.model_copy(update={name: sorted([*others, key], key=lambda k: k.frame)})
+        return Applied(f"Set {what} of {carrier.name}, frame {self.frame}", {carrier.id: changed})
+
+
+class Ride(Editing):
+    """Let covers, outlines and panes ride on a carrier, or on none; they stay where they are on all of their keys."""
+
+    type: Literal["ride"]
+    elements: list[ElementId] = Field(min_length=1, max_length=1000)
+    carrier: ElementId | None = None
+
+    def apply(self, shot: Shot) -> Applied:
+        carrier = get(shot, self.carrier, Carrier) if self.carrier else None
+        after: dict[str, Element | None] = {}
+        names = []
+        for element_id in self.elements:
+            found = shot.elements.get(element_id)
+            if isinstance(found, Cover):
+                unlocked(shot, found)
+                riders: list[Outline | Pane] = list(shot.outlines_of(found))
+                names.append(found.name)
+            elif isinstance(found, Outline | Pane):
+                owner = owner_of(shot, found)
+                unlocked(shot, owner)
+                riders = [found]
+                names.append(owner.name)
+            else:
+                raise EditError("That cannot ride on anything. Nothing was changed.")
+            for rider in riders:
+                after[rider.id] = riding_on(rider, carrier, shot.plate)
+        who = names[0] if len(names) == 1 else f"{len(names)} things"
+        label = f"{who} rides on {carrier.name}" if carrier else f"{who} rides on nothing"
+        return Applied(label, after)
+
+
+def without_carrier(shot: Shot, carrier: Carrier) -> dict[str, Element | None]:
+    """What deleting a carrier changes: all that rode on it stays where it is on its keys."""
+    after: dict[str, Element | None] = {carrier.id: None}
+    for element in shot.elements.values():
+        if isinstance(element, Outline | Pane) and element.rides == carrier.id:
+            after[element.id] = riding_on(element, None, shot.plate)
+    return after

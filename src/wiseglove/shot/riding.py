@@ -1,0 +1,118 @@
+"""What rides on what: motions of carriers, and elements bound to them.
+
+An element that rides has its keys stored at its carrier's reference. Elements never change, so each state of a shot
+gets its own copies of what rides on a carrier that has changed; whoever compares two states sees them as changed too.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from wiseglove.core.motion.path import Motion, path
+from wiseglove.core.outline.inbetween import Animation, in_between
+from wiseglove.shot.evaluate import motion_of, points_at, stored_at
+from wiseglove.shot.keys import as_points, with_key_list
+from wiseglove.shot.model import Carrier, Ease, Element, HandKey, Outline, Pane, Plate
+
+Array = NDArray[np.float64]
+
+
+def motion(carrier: Carrier, plate: Plate) -> Motion:
+    """The carrier's motion over the whole plate; kept with the carrier, which never changes."""
+    held = carrier.__dict__.get("_path")
+    if held is not None and held[0] is carrier and held[1] == (plate.first, plate.count):
+        made: Motion = held[2]
+        return made
+    base = np.array(carrier.base, np.float64)
+    known = {s.frame: np.array(s.corners, np.float64) for s in carrier.solved if s.corners is not None}
+    known.setdefault(carrier.at, base)
+    by_hand = {k.frame: np.array(k.corners, np.float64) for k in carrier.bridge}
+    frames = range(plate.first, plate.last + 1)
+    quads = path(frames, known, by_hand)
+    if carrier.corrections:
+        quads = quads + corrected_by(carrier.corrections, np.arange(frames.start, frames.stop, dtype=np.float64))
+    made = Motion(base, plate.first, quads)
+    carrier.__dict__["_path"] = (carrier, (plate.first, plate.count), made)
+    return made
+
+
+def motion_span(carrier: Carrier) -> tuple[int, int]:
+    """First and last frame of the motion of a carrier of a bound shot."""
+    made: Motion = carrier.__dict__["_path"][2]
+    return made.first, made.last
+
+
+def quads_of(carrier: Carrier, first: int, last: int) -> Array:
+    """Where the base corners of a carrier of a bound shot are on a span of frames, (T, 4, 2)."""
+    made: Motion = carrier.__dict__["_path"][2]
+    frames = np.arange(max(first, made.first), min(last, made.last) + 1)
+    return np.asarray(made.quads[frames - made.first])
+
+
+def corrected_by(corrections: list[HandKey], frames: Array) -> Array:
+    """How far corrections move the base corners on frames (T,): (T, 4, 2), blended smoothly between their knots."""
+    moves = np.stack([np.array(k.corners, np.float64) for k in corrections])
+    points = np.concatenate([moves, np.zeros((len(moves), 4, 6))], axis=2)
+    if len(moves) == 1:
+        return np.repeat(moves, len(frames), axis=0)
+    out = np.empty((len(frames), 4, 2))
+    times = np.array([k.frame for k in corrections], np.float64)
+    eases: tuple[Ease, ...] = tuple("smooth" for _ in times)
+    for corner in range(4):  # each by itself, so that no turn is made of four small moves
+        single = Animation(times, points[:, corner : corner + 1], eases)
+        out[:, corner] = in_between(single, frames)[:, 0, :2]
+    return out
+
+
+def bound(elements: dict[str, Element], plate: Plate) -> dict[str, Element]:
+    """The elements with everything that rides bound to its carrier's motion as it is among them."""
+    carriers = {i: motion(e, plate) for i, e in elements.items() if isinstance(e, Carrier)}
+    out = dict(elements)
+    for element_id, element in elements.items():
+        if not isinstance(element, Outline | Pane):
+            continue
+        wanted = carriers.get(element.rides) if element.rides else None
+        if motion_of(element) is wanted:
+            continue
+        fresh = element.model_copy()
+        fresh.__dict__["_motion"] = wanted
+        out[element_id] = fresh
+    return out
+
+
+def riding_on(element: Outline | Pane, carrier: Carrier | None, plate: Plate) -> Outline | Pane:
+    """The element riding on another carrier, or on none, and where it was on each of its keys."""
+    target = motion(carrier, plate) if carrier is not None else None
+    frames = [k.frame for k in element.keys]
+    seen = points_at(element, frames)
+    changed = element.model_copy(update={"rides": carrier.id if carrier else None})
+    changed.__dict__["_motion"] = target
+    stored = seen if target is None else np.stack([target.back(f, p) for f, p in zip(frames, seen, strict=True)])
+    if isinstance(changed, Outline):
+        keys = [k.model_copy(update={"points": as_points(p)}) for k, p in zip(element.keys, stored, strict=True)]
+    else:
+        keys = [
+            k.model_copy(update={"corners": tuple((float(x), float(y)) for x, y in p[:, :2])})
+            for k, p in zip(element.keys, stored, strict=True)
+        ]
+    return with_key_list(changed, keys)  # type: ignore[arg-type]
+
+
+def let_go(outline: Outline) -> Outline:
+    """An outline as it is seen on its keys, riding on nothing."""
+    if motion_of(outline) is None:
+        return outline.model_copy(update={"rides": None}) if outline.rides else outline
+    seen = points_at(outline, [k.frame for k in outline.keys])
+    keys = [k.model_copy(update={"points": as_points(p)}) for k, p in zip(outline.keys, seen, strict=True)]
+    changed = outline.model_copy(update={"rides": None})
+    changed.__dict__["_motion"] = None
+    free = with_key_list(changed, keys)
+    assert isinstance(free, Outline)
+    return free
+
+
+def stands_still(element: Outline | Pane) -> bool:
+    """Whether an element's own keys are all one shape, so that all of its motion is its carrier's."""
+    stored = stored_at(element, [k.frame for k in element.keys])
+    return bool(np.ptp(stored, axis=0).max(initial=0.0) < 1e-6)
