@@ -7,6 +7,7 @@ import numpy as np
 from wiseglove.core.geometry.bezier import ellipse
 from wiseglove.core.matte.combine import outline_matte
 from wiseglove.core.matte.coverage import Box, coverage, fill
+from wiseglove.core.motion.plane import PlaneSolver
 from wiseglove.core.outline.snap import snap
 from wiseglove.core.outline.trace import Tree, edge_costs
 
@@ -20,4 +21,9 @@ def warm_up() -> None:
     outline_matte(np.stack([outline, outline]), Box(0, 0, 8, 8))
     picture = np.zeros((48, 48, 3), np.uint8)
     Tree(edge_costs(picture), (2.0, 2.0)).path((6.0, 6.0))
+    grain = np.random.default_rng(1).uniform(0, 255, (72, 72)).astype(np.float32)
+    patch = np.zeros((72, 72), np.float32)
+    patch[8:64, 8:64] = 1.0
+    for _ in PlaneSolver(lambda frame: grain, 1, patch).run(range(2, 4)):
+        pass
     snap(picture, ellipse(24.0, 24.0, 9.0, 9.0), [], ["smooth"] * 4, 3.0)

@@ -10,6 +10,7 @@ from typing import Any
 import procrastinate
 from sqlalchemy.orm import Session
 
+from wiseglove.core.warm import warm_up
 from wiseglove.jobs import deliver, solve, take_in
 from wiseglove.jobs.run import Failed, Work, execute
 from wiseglove.settings import Settings
@@ -96,5 +97,6 @@ async def _work(settings: Settings, concurrency: int, signals: bool = True) -> N
 def work_forever(settings: Settings, concurrency: int = 1) -> None:
     """Take jobs off the queue until the process is told to stop."""
     started = time.monotonic()
+    warm_up()
     asyncio.run(_work(settings, concurrency))
     log.info("worker stopped after %.0f s", time.monotonic() - started)

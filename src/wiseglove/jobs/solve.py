@@ -148,7 +148,7 @@ def _keep(run: Run, carrier: str, places: list[SolvedFrame]) -> int:
             with run.database.transaction() as session:
                 now = shots.load(session, str(run.shot)).revision
                 changed = shots.apply(session, str(run.shot), now, edit)
-                body = {"shot": changed.after.id, "revision": changed.after.revision}
+                body = {"shot": changed.after.id, "revision": changed.after.revision, "by": changed.label}
                 jobs.announce(session, "shot", body)
             shots.note(changed)
             return changed.after.revision

@@ -1,12 +1,13 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useEffect } from "react";
 
-import type { Job } from "./client";
+import type { Job, SolvedFrame } from "./client";
 
 export type Notice =
   | { topic: "hello" }
   | ({ topic: "job" } & Job)
-  | { topic: "shot"; shot: string; revision: number }
+  | { topic: "shot"; shot: string; revision: number; by?: string }
+  | { topic: "motion"; shot: string; carrier: string; places: SolvedFrame[] }
   | { topic: "shots" }
   | { topic: "clips"; shot: string };
 

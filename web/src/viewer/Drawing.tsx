@@ -13,6 +13,7 @@ import {
   type Bench,
   type Draft,
 } from "../features/workbench/bench";
+import { CarrierLines } from "./CarrierLines";
 import { along, count, pathOf, pointOf, shapeFrom, type Shape } from "./shape";
 import { FrameAround, Proposed } from "./overlays";
 import { companions, isSoft } from "./soft";
@@ -56,6 +57,7 @@ export function Drawing({ hovered }: { hovered: Hit }) {
       })}
       {b.onion && <Onion b={b} v={v} />}
       <Active b={b} v={v} hovered={hovered} />
+      <CarrierLines b={b} v={v} />
       <FrameAround b={b} v={v} />
       <Proposed b={b} v={v} />
       {b.draft && <DraftLines draft={b.draft} v={v} />}

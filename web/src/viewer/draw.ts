@@ -1,7 +1,7 @@
 import { toast } from "sonner";
 
 import { api, data, tell, type Edit, type PointKind } from "../api/client";
-import { bench, select, setBench, type Draft } from "../features/workbench/bench";
+import { bench, select, setBench, type Draft, type Into } from "../features/workbench/bench";
 import { send } from "../features/workbench/send";
 import { started, type Started, type Starter } from "./starters";
 import type { Gesture, PointerAt } from "./tools";
@@ -61,6 +61,7 @@ export function closePen() {
 /** Send a drawn outline, as a new cover or into the chosen one, and select it. */
 export function add(outline: { points: number[][]; kinds: PointKind[] }, name?: string) {
   const { into, frame } = bench();
+  if (into && "carrier" in into) return addRegion(into, outline.points);
   const edit = into
     ? { type: "add-outline", cover: into.cover, mode: into.mode, frame, outline }
     : { type: "add-cover", frame, outline, ...(name ? { name } : {}) };
@@ -70,6 +71,16 @@ export function add(outline: { points: number[][]; kinds: PointKind[] }, name?: 
     const drawn = Object.values(change.elements).find((e) => e?.kind === "outline");
     select(change.made, drawn?.id);
   });
+}
+
+/** Send what was drawn for a carrier, and select the carrier. */
+function addRegion(into: Extract<Into, { carrier: string | null }>, points: number[][]) {
+  const { frame } = bench();
+  setBench({ draft: null, fitting: null, into: null, tool: "select" });
+  const edit = into.carrier
+    ? { type: "add-region", carrier: into.carrier, what: into.what, frame, points }
+    : { type: "add-carrier", frame, patch: points };
+  void send(edit as Edit).then((change) => change?.made && select(change.made));
 }
 
 /** How far, on the screen, a fitted outline may be from the line that was drawn. */

@@ -1,4 +1,14 @@
-import { bench, counted, useBench, type Bench, type Look } from "../features/workbench/bench";
+import {
+  bench,
+  carrierOf,
+  carriersOf,
+  counted,
+  inDepth,
+  paneOf,
+  useBench,
+  type Bench,
+  type Look,
+} from "../features/workbench/bench";
 import { lastFrame } from "../ui/format";
 import { LiveLink } from "./live";
 import { PictureStore } from "./pictures";
@@ -72,7 +82,10 @@ export class Screen {
   private url(b: Bench, look: Look, frame: number, size: Size): string {
     const { shot } = b;
     const number = frame - (shot!.plate.first ?? 1001);
-    if (look === "plate") return `/api/clips/${shot!.plate.media}/${size}/${number}.jpg`;
+    const special = specialLook(b, look, frame, size, number);
+    if (special) return special;
+    if (look === "plate" || look === "eye" || look === "flat")
+      return `/api/clips/${shot!.plate.media}/${size}/${number}.jpg`;
     return `/api/shots/${shot!.id}/looks/${look}/${frame}?size=${size}&${mannerQuery(b, look)}v=${b.versions[number]}`;
   }
 
@@ -87,7 +100,7 @@ export class Screen {
   }
 
   private pushDrag(b: Bench) {
-    if (!b.shot || !b.drag || b.look === "plate") return;
+    if (!b.shot || !b.drag || b.look === "plate" || b.look === "eye" || b.look === "flat") return;
     const size = this.size();
     const key = this.url(b, b.look, b.frame, size);
     if (!this.live.picture(key)) {
@@ -215,6 +228,21 @@ export class Screen {
     }
     this.pictures.want(urls);
   }
+}
+
+/** Address of what the chosen (or first) carrier looks at, or of the chosen (or first) pane unrolled. */
+function specialLook(b: Bench, look: Look, frame: number, size: Size, number: number): string | null {
+  if (look !== "eye" && look !== "flat") return null;
+  const since = (id: string) => `${b.versions[number]}.${b.touched[id] ?? b.adopted}`;
+  const shot = `/api/shots/${b.shot!.id}`;
+  if (look === "eye") {
+    const carrier = carrierOf(b, b.selected) ?? carriersOf(b)[0];
+    return carrier
+      ? `${shot}/carriers/${carrier.id}/eye/${frame}.jpg?size=${size}&v=${since(carrier.id)}`
+      : null;
+  }
+  const pane = paneOf(b, b.selected) ?? inDepth(b).find((t) => t.kind === "pane");
+  return pane ? `${shot}/panes/${pane.id}/flat/${frame}.jpg?size=${size}&v=${since(pane.id)}` : null;
 }
 
 /** How a look is shown, as the server wants it; what is as usual is left out. */

@@ -1,8 +1,9 @@
 import { toast } from "sonner";
 
-import type { Edit, PointKind } from "../api/client";
+import type { Carrier, Edit, PointKind } from "../api/client";
 import {
   bench,
+  carrierOf,
   coverOf,
   inDepth,
   isShown,
@@ -111,6 +112,9 @@ function visible(active: string): boolean {
 function isLocked(element: string): boolean {
   const b = bench();
   const outline = outlineOf(b, element);
+  const carrier = carrierOf(b, element);
+  if (carrier?.locked) toast(`“${carrier.name}” is locked. Unlock it to change it.`);
+  if (carrier) return carrier.locked === true;
   const lock = lockOf(b, outline ? coverOf(b, outline.cover) : paneOf(b, element));
   if (lock) toast(`“${lock}” is locked. Unlock it in the depth list to change it.`);
   return lock !== null;
@@ -138,7 +142,18 @@ export function commitShape(
     setBench({ drag: null });
     return;
   }
+  const carrier = carrierOf(bench(), element);
+  if (carrier) return setByHand(carrier, after);
   void send({ type: "shape-points", element, points, kinds, ...reached() } as Edit);
+}
+
+/** Where a carrier's base was dragged: a correction where the frame is solved, else a stitch of a bridge. */
+function setByHand(carrier: Carrier, shape: Shape) {
+  const { frame } = bench();
+  const solved = frame === carrier.at || (carrier.solved ?? []).some((s) => s.frame === frame && s.corners);
+  const corners = [0, 1, 2, 3].map((i) => [px(shape, i), py(shape, i)]);
+  const how = solved ? "correction" : "bridge";
+  void send({ type: "set-by-hand", carrier: carrier.id, frame, how, corners } as Edit);
 }
 
 /** Change the shape that an element has just now, which may be one that the server has yet to answer for. */
@@ -341,7 +356,9 @@ export function twice(x: number, y: number) {
 
 /** One line on what a click, a drag and the modifiers do just now. */
 export function hint(): string {
-  const { tool, draft, active, shot, fitting, framed } = bench();
+  const { tool, draft, active, shot, fitting, framed, into } = bench();
+  if (into && "carrier" in into && !draft)
+    return `Draw ${into.what === "patch" ? "where the carrier looks" : "where it must not look"} · any drawing tool will do · Escape gives up`;
   if (tool === "pen") {
     if (!draft || draft.points.length === 0)
       return "Click for a corner · drag for a smooth point · Alt drags one handle";
@@ -362,6 +379,8 @@ export function hint(): string {
   if (tool !== "select")
     return `Drag the ${tool} · Shift keeps it even · Alt draws it from its centre · Escape gives up`;
   if (!active) return "Click a cover or a pane to select it · P draws an outline · N places a pane";
+  if (shot?.elements[active]?.kind === "carrier")
+    return "Drag a corner or the whole: a correction where it is solved, a stitch of a bridge where it is not";
   if (shot?.elements[active]?.kind === "pane")
     return "Drag a corner, an edge, or the whole from inside · arrows nudge · a key is set on this frame";
   if (framed)

@@ -27,9 +27,13 @@ SMALLEST = 20
 """A level is used where the patch is at least this many pixels wide and high in it."""
 WINDOW = 0.08
 """Width of the window in which light is matched, as a share of the patch."""
+NARROWEST = 15.0
+"""Pixels of the level that the window is wide at least: in a smaller one, strangers look alike too often."""
 SLACK = 0.12
 """Misalignment in pixels that no vote is lost for, at the end."""
 SHUTTER = 0.5
+LENIENT = {2: 5.0, 3: 4.0, 4: 3.0, 6: 2.0, 8: 1.0}
+"""How many times more misalignment is forgiven to models with so many freedoms: they cannot follow everything."""
 CLOSE = 0.25
 """Pixels of the level within which a comparison is moved to first order instead of made anew."""
 MOST_SAMPLES = 36
@@ -170,6 +174,7 @@ class Aligner:
         """levels: the frame's pyramid. ignore: (h, w), 1 where nothing must be looked at. linear: how blur adds up."""
         self.reference, self.levels, self.freedoms, self.linear = reference, levels, freedoms, linear
         self.ignored = pyramid(np.asarray(ignore, np.float32)) if ignore is not None else None
+        self.lenient = LENIENT[freedoms]
         self._last: Compared | None = None
 
     def window(self, matrix: Matrix, level: int) -> Window | None:
@@ -279,11 +284,11 @@ class Aligner:
         smoothed = np.asarray(cv2.blur(c.rest, (5, 5)), np.float32)
         weight = c.seen if keep is None or keep.shape != c.seen.shape else c.seen * keep
         noise = _noise(smoothed, weight)
-        evidence = np.clip((c.correlation - 0.35) / 0.35, 0, 1)
+        evidence = np.clip((c.correlation - 0.4) / 0.35, 0, 1)
         places = apply(c.matrix, self.reference.corners) / grow
         centre = places.mean(0)
         size = float(np.sqrt(((places - centre) ** 2).sum(1).mean())) or 1.0
-        kernels.vote(smoothed, c.across, c.down, evidence, weight, 4.0 * noise, 4.0 * slack, c.votes)
+        kernels.vote(smoothed, c.across, c.down, evidence, weight, 4.0 * noise, 4.0 * slack * self.lenient, c.votes)
         left_side, right_side = np.zeros((n, n)), np.zeros(n)
         energy, count = kernels.normal_equations(
             c.rest, c.votes, c.across, c.down, (0.6 * noise) ** 2, centre[0] - c.window.left, centre[1] - c.window.top,
@@ -348,7 +353,7 @@ class Aligner:
         block = int(np.clip(np.sqrt(window.width * window.height) / 14, 8, 32))
         sums = np.zeros((-(-window.height // block), -(-window.width // block), 8))
         kernels.block_sums(c.rest, c.seen, c.votes, c.across, c.down, block, sums)
-        textured, agreeing = _judged(sums, step.variance)
+        textured, agreeing = _judged(sums, step.variance, 0.35 * self.lenient)
         whole = cv2.contourArea(apply(matrix, self.reference.hull).astype(np.float32)) / 4**level / block**2 * 0.85
         parts = {
             "seen": share,
@@ -404,16 +409,16 @@ class Aligner:
         return float(min(seen.sum() / max(area * min(filled, 1.0), 1.0), 1.0))
 
 
-def _judged(sums: Matrix, variance: float) -> tuple[NDArray[np.bool_], NDArray[np.bool_]]:
+def _judged(sums: Matrix, variance: float, near: float) -> tuple[NDArray[np.bool_], NDArray[np.bool_]]:
     """Blocks with texture, and those of them that agree: their pixels vote, and they would rather lie no elsewhere."""
     xx, xy, yy, bx, by, voted, all_, count = np.moveaxis(sums, -1, 0)
     textured = all_ - 0.5 * variance * count > variance * 40
-    prior = 2.0 * variance / 0.5**2
+    prior = 2.0 * variance / (1.4 * near) ** 2
     a, d = xx + prior, yy + prior
     det = a * d - xy * xy
     offs = -np.stack([d * bx - xy * by, a * by - xy * bx], axis=-1) / np.maximum(det, 1e-9)[..., None]
     support = voted / np.maximum(all_, 1e-9)
-    agreeing = textured & (support > 0.45) & (np.hypot(offs[..., 0], offs[..., 1]) < 0.35)
+    agreeing = textured & (support > 0.45) & (np.hypot(offs[..., 0], offs[..., 1]) < near)
     return textured, agreeing
 
 
@@ -447,7 +452,7 @@ def _light(
     h, w = frame.shape
     sums = np.empty((6, h // cell, w // cell), np.float32)
     kernels.cell_sums(frame, made, trust, cell, sums)
-    wide = max(WINDOW * extent / (1 << level), 9.0) / cell
+    wide = max(WINDOW * extent / (1 << level), NARROWEST) / cell
     wide = int(wide) // 2 * 2 + 1
     s = np.stack([cv2.blur(layer, (wide, wide), borderType=cv2.BORDER_CONSTANT) for layer in sums]).astype(np.float64)
     total = np.maximum(s[0], 1e-6)

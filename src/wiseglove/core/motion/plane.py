@@ -253,20 +253,28 @@ class PlaneSolver:
         for frame in frames:
             place = self._searched(frame) if searching else self.solve_frame(frame, before, earlier)
             if place.status == "lost":
+                yield from self._better(frames, before, earlier, None)
                 searching, earlier, before = True, None, None
             else:
                 if searching:
-                    yield from self._into_gap(frame, place, step)
+                    yield from self._into_gap(frame, place, frames)
                 searching = False
-                self.known[frame] = place
-                if before is not None and before.frame != self.at and before.matrix is not None:
-                    older = earlier.matrix if earlier is not None else None
-                    better = self.refined(before.frame, before, older, place.matrix)
-                    self.known[before.frame] = before = better
-                    yield better
-                earlier, before = before, place
+                yield from self._better(frames, before, earlier, place)
+                earlier, before = (self.known[before.frame] if before else None), place
             self.known[frame] = place
             yield place
+        yield from self._better(frames, before, earlier, None)
+
+    def _better(
+        self, frames: range, place: Place | None, earlier: Place | None, later: Place | None
+    ) -> Iterator[Place]:
+        """A place of the range again, with what is known of its neighbours."""
+        if place is None or place.frame not in frames or place.matrix is None:
+            return
+        before = earlier.matrix if earlier is not None else None
+        better = self.refined(place.frame, place, before, later.matrix if later is not None else None)
+        self.known[place.frame] = better
+        yield better
 
     def _searched(self, frame: int) -> Place:
         aligner = self.aligner(frame)
@@ -278,11 +286,11 @@ class PlaneSolver:
             return Place(frame, None, "lost", place.confidence, place.parts, place.reason)
         return place
 
-    def _into_gap(self, frame: int, place: Place, step: int) -> Iterator[Place]:
-        """Back into the frames that were lost, as far as it is sure."""
-        after, later = place, None
+    def _into_gap(self, frame: int, place: Place, frames: range) -> Iterator[Place]:
+        """Back into the frames of the range that were lost, as far as it is sure."""
+        after, later, step = place, None, frames.step
         back = frame - step
-        while back in self.known and self.known[back].status == "lost":
+        while back in frames and back in self.known and self.known[back].status == "lost":
             tried = self.solve_frame(back, after, later, None)
             if tried.status != "solved":
                 return

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Callable
+from dataclasses import replace
 
 import cv2
 import numpy as np
@@ -49,7 +50,7 @@ def solve_range(
     """Places of all frames first..last; each is told as soon as it is known, and again when it is known better.
 
     The frames are solved away from the reference; where it lies outside them, on from what the solver knows beside
-    them. `tell` is called from two threads, one at a time. A cut ends its direction. Errors of the pictures are raised.
+    them. `tell` is called from two threads, one at a time. Errors of the pictures are raised.
     """
     places: dict[int, Place] = {}
     lock = threading.Lock()
@@ -63,12 +64,10 @@ def solve_range(
     def walk(frames: range) -> None:
         try:
             for place in solver.run(frames):
-                if place.matrix is None and is_cut(
-                    solver.picture_at(place.frame - frames.step), solver.picture_at(place.frame)
-                ):
-                    for frame in range(place.frame, frames.stop, frames.step):
-                        note(Place(frame, None, "lost", 0.0, {}, "cut"))
-                    return
+                before = place.frame - frames.step
+                if place.matrix is None and (before not in places or places[before].matrix is not None):
+                    if is_cut(solver.picture_at(before), solver.picture_at(place.frame)):
+                        place = replace(place, reason="cut")
                 note(place)
                 if stop():
                     return

@@ -4,10 +4,12 @@ import { lastFrame, rateText } from "../../ui/format";
 import { NumberField } from "../../ui/NumberField";
 import { Section } from "../../ui/Section";
 import { TextField } from "../../ui/TextField";
-import { chosenCovers, coverOf, outlineOf, paneOf, select, type Bench, useSettled } from "./bench";
+import { carrierOf, chosenCovers, coverOf, outlineOf, paneOf, select, type Bench, useSettled } from "./bench";
+import { CarrierDetails } from "./CarrierDetails";
 import { InsertChooser } from "./InsertChooser";
 import { EaseRow, KeyRow } from "./KeyRows";
 import { OutlineDetails } from "./OutlineDetails";
+import { RideRow } from "./RideRow";
 import { Row } from "./Row";
 import { send } from "./send";
 import { groupChosen } from "./useWorkbenchKeys";
@@ -17,12 +19,15 @@ export function DetailsPanel() {
   const b = useSettled();
   const cover = coverOf(b, b.selected);
   const pane = paneOf(b, b.selected);
+  const carrier = carrierOf(b, b.selected);
   return (
     <section className="min-h-0 flex-1 overflow-y-auto px-3 py-2" aria-label="Details">
       {cover ? (
         <CoverDetails b={b} cover={cover} />
       ) : pane ? (
         <PaneDetails b={b} pane={pane} />
+      ) : carrier ? (
+        <CarrierDetails b={b} carrier={carrier} />
       ) : (
         <ShotDetails b={b} />
       )}
@@ -95,6 +100,7 @@ function CoverDetails({ b, cover }: { b: Bench; cover: Cover }) {
           onCommit={(name) => set({ name })}
         />
       </Row>
+      <RideRow b={b} elements={[cover.id]} rides={outline?.rides ?? null} />
       <Row label="Colour">
         <Colours value={cover.colour} onPick={(colour) => set({ colour })} />
       </Row>
@@ -214,6 +220,7 @@ function PaneDetails({ b, pane }: { b: Bench; pane: Pane }) {
       <Row label="Name">
         <TextField label="Name" className="flex-1" value={pane.name} onCommit={(name) => set({ name })} />
       </Row>
+      <RideRow b={b} elements={[pane.id]} rides={pane.rides ?? null} />
       <InsertChooser pane={pane} />
       <Row label="Opacity">
         <NumberField

@@ -6,6 +6,7 @@ import { lastFrame, rateText, timeText } from "../../ui/format";
 import { NumberField } from "../../ui/NumberField";
 import {
   bench,
+  carriersOf,
   goTo,
   groupOf,
   inDepth,
@@ -16,6 +17,7 @@ import {
   type Reach,
   useSettled,
 } from "./bench";
+import { ThreadLane } from "./ThreadLane";
 import { edgeX, Lane, LANE, toFrame, toX, type LaneOf, type Scale } from "./Lane";
 
 const LABEL = 150;
@@ -52,7 +54,8 @@ export function FrameStrip() {
   const unfolded = things.filter(
     (t) => t.kind === "pane" || !groupOf(b, t as Cover)?.folded || t.id === b.selected,
   );
-  const lanes = unfolded.flatMap((thing): LaneOf[] =>
+  const threads = carriersOf(b).map((carrier) => ({ carrier, element: carrier.id, name: carrier.name }));
+  const drawn = unfolded.flatMap((thing): LaneOf[] =>
     thing.kind === "pane"
       ? [{ thing, element: thing.id, name: thing.name }]
       : (thing.outlines ?? []).map((id, i) => ({
@@ -61,6 +64,7 @@ export function FrameStrip() {
           name: (thing.outlines ?? []).length > 1 ? `${thing.name}, ${i + 1}` : thing.name,
         })),
   );
+  const lanes: (LaneOf | (typeof threads)[number])[] = [...drawn, ...threads];
   // Only lanes that can be seen are drawn: with hundreds of outlines the rest would cost more than all else.
   const above = Math.max(Math.min(from, lanes.length - SEEN) - 2, 0);
   const seen = lanes.slice(above, above + SEEN + 4);
@@ -81,7 +85,7 @@ export function FrameStrip() {
               type="button"
               style={{ height: LANE }}
               className={`block w-full truncate pr-2 pl-4 text-left text-[13px] ${lane.element === b.active ? "bg-teal-soft font-semibold" : "hover:bg-cloth-sunk"}`}
-              onClick={() => select(lane.thing.id, lane.element)}
+              onClick={() => ("carrier" in lane ? select(lane.element) : select(lane.thing.id, lane.element))}
             >
               {lane.name}
             </button>
@@ -95,9 +99,13 @@ export function FrameStrip() {
         >
           <Ruler scale={scale} loop={b.loop} here={b.frame} range={b.reach === "range" ? b.range : null} />
           <div style={{ height: above * LANE }} />
-          {seen.map((lane) => (
-            <Lane key={lane.element} b={b} scale={scale} {...lane} />
-          ))}
+          {seen.map((lane) =>
+            "carrier" in lane ? (
+              <ThreadLane key={lane.element} b={b} scale={scale} carrier={lane.carrier} />
+            ) : (
+              <Lane key={lane.element} b={b} scale={scale} {...lane} />
+            ),
+          )}
           <div
             className="pointer-events-none absolute top-0 bottom-0 w-px bg-ink"
             style={{ left: toX(scale, b.frame) }}

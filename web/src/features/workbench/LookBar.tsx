@@ -8,6 +8,8 @@ export const LOOKS: { name: Look; label: string }[] = [
   { name: "matte", label: "Matte" },
   { name: "cutout", label: "Cut-out" },
   { name: "composite", label: "Composite" },
+  { name: "eye", label: "Tracker's eye" },
+  { name: "flat", label: "Flat pane" },
 ];
 
 /** Where the pointer is, by itself so that nothing else is drawn anew with each of its moves. */

@@ -3,7 +3,7 @@ import type { ComponentType } from "react";
 
 import { IconButton } from "../../ui/Button";
 import { dropTrace, isTracing } from "../../viewer/trace";
-import { setBench, useBench, type ToolName } from "./bench";
+import { bench, setBench, useBench, type ToolName } from "./bench";
 
 const TOOLS: {
   name: ToolName;
@@ -55,6 +55,16 @@ function TraceIcon({ size, strokeWidth }: { size: number; strokeWidth: number })
   );
 }
 
+/** A patch sewn on, with its thread, drawn like the other icons. */
+export function CarrierIcon({ size, strokeWidth }: { size: number; strokeWidth: number }) {
+  return (
+    <svg {...drawn(size, strokeWidth)}>
+      <path d="M4.500 8.500 14 5l3.500 9.500L8 18z" strokeDasharray="2.600 2" strokeLinecap="round" />
+      <path d="M13.500 12.500c2.500 1.500 2.500 5 .5 7s3.500 2 6.500-1.500" strokeLinecap="round" />
+    </svg>
+  );
+}
+
 /** What our own icons share with those of the set. */
 const drawn = (size: number, strokeWidth: number) => ({
   width: size,
@@ -78,15 +88,24 @@ function FingerIcon({ size, strokeWidth }: { size: number; strokeWidth: number }
   );
 }
 
-/** Take up a tool; a draft that is under way is given up. */
+/** Take up a tool; a draft that is under way is given up. What a carrier gets can be drawn with any drawing tool. */
 export function takeTool(tool: ToolName) {
   if (isTracing()) dropTrace();
-  setBench({ tool, draft: null, fitting: null, into: null, playing: false });
+  const { into } = bench();
+  const kept = into && "carrier" in into && tool !== "select" && tool !== "pane" ? into : null;
+  setBench({ tool, draft: null, fitting: null, into: kept, playing: false });
+}
+
+/** Begin to draw a patch or a blind spot of a carrier, or the patch of a new one, as a box until another tool is taken. */
+export function drawRegion(carrier: string | null, what: "patch" | "blind") {
+  takeTool("box");
+  setBench({ into: { carrier, what } });
 }
 
 /** The tools, one column. */
 export function ToolRail() {
   const tool = useBench((b) => b.tool);
+  const carrying = useBench((b) => b.into !== null && "carrier" in b.into);
   return (
     <nav className="flex flex-col items-center gap-1.5 border-r border-line py-2" aria-label="Tools">
       {TOOLS.map(({ name, label, key, icon: Icon }) => (
@@ -101,6 +120,15 @@ export function ToolRail() {
           <Icon size={19} strokeWidth={1.7} />
         </IconButton>
       ))}
+      <IconButton
+        label="Draw the patch of a carrier"
+        shortcut="M"
+        pressed={carrying}
+        className="size-10"
+        onClick={() => drawRegion(null, "patch")}
+      >
+        <CarrierIcon size={19} strokeWidth={1.7} />
+      </IconButton>
     </nav>
   );
 }

@@ -13,6 +13,8 @@ import { FrameStrip } from "./FrameStrip";
 import { loadGeometry } from "./geometry";
 import { LookBar } from "./LookBar";
 import { catchUp } from "./send";
+import { CarrierList } from "./Carriers";
+import { watchSolving } from "./solving";
 import { ToolRail } from "./ToolRail";
 import { TopBar } from "./TopBar";
 import { useWorkbenchKeys } from "./useWorkbenchKeys";
@@ -47,7 +49,8 @@ export function Workbench({ id }: { id: string }) {
     useCallback((notice: Notice) => {
       const { shot } = bench();
       if (notice.topic === "shot" && notice.shot === shot?.id && notice.revision > shot.revision)
-        void catchUp(notice.revision);
+        void catchUp(notice.revision, notice.by);
+      if (notice.topic === "motion" && notice.shot === shot?.id) watchSolving(notice.carrier, notice.places);
     }, []),
   );
 
@@ -70,6 +73,7 @@ export function Workbench({ id }: { id: string }) {
         </section>
         <aside className="flex min-h-0 flex-col border-l border-line">
           <DepthPanel />
+          <CarrierList />
           <DetailsPanel />
         </aside>
       </div>

@@ -2,6 +2,7 @@ import { create } from "zustand";
 import { useShallow } from "zustand/react/shallow";
 
 import type {
+  Carrier,
   Cover,
   Element,
   Group,
@@ -10,12 +11,13 @@ import type {
   PointKind,
   ShotChange,
   ShotState,
+  SolvedFrame,
 } from "../../api/client";
 import { lastFrame } from "../../ui/format";
 import type { Starter } from "../../viewer/starters";
-import { shapeAt, unpack, type Shape, type Track } from "../../viewer/shape";
+import { shapeAt, shapeFrom, unpack, type Shape, type Track } from "../../viewer/shape";
 
-export type Look = "plate" | "matte" | "cutout" | "composite";
+export type Look = "plate" | "matte" | "cutout" | "composite" | "eye" | "flat";
 export type ToolName = "select" | "pen" | "freehand" | "trace" | "pane" | Starter;
 /** How far an edit on this frame goes. */
 export type Reach = "frame" | "all" | "onward" | "range";
@@ -74,6 +76,9 @@ export interface Fitting {
   tolerance: number;
 }
 
+export type Into =
+  { cover: string; mode: "adds" | "cuts" | "limits" } | { carrier: string | null; what: "patch" | "blind" };
+
 export interface Bench {
   shot: ShotState | null;
   tracks: Record<string, Track>;
@@ -115,8 +120,10 @@ export interface Bench {
   /** Whether the chosen points (or the whole) stand in a frame by which they are moved, turned and scaled. */
   framed: boolean;
   spaceHeld: boolean;
-  /** The outline that the next pen stroke belongs to: a new cover, or this one. */
-  into: { cover: string; mode: "adds" | "cuts" | "limits" } | null;
+  /** What the next drawn outline becomes: part of a cover or of a carrier (null: a new one); else a new cover. */
+  into: Into | null;
+  /** What is being solved, as it is told frame by frame, for each carrier. */
+  solving: Record<string, Record<number, SolvedFrame>>;
 }
 
 const EMPTY: Bench = {
@@ -153,6 +160,7 @@ const EMPTY: Bench = {
   framed: false,
   spaceHeld: false,
   into: null,
+  solving: {},
 };
 
 export const useBench = create<Bench>(() => EMPTY);
@@ -181,6 +189,7 @@ export function adopt(state: ShotState, label = "") {
     points: keep && pointsStay(old, state) ? old.points : new Set(),
     also: new Set([...old.also].filter((id) => id in state.elements)),
     solo: new Set([...old.solo].filter((id) => id in state.elements)),
+    solving: {},
     drag: null,
   });
 }
@@ -225,13 +234,18 @@ export function absorb(change: ShotChange) {
     active:
       still && active !== null && active in elements ? active : still ? firstTrack(elements, selected) : null,
     drag: drag && drag.element in change.elements ? null : drag,
+    solving: without(bench().solving, Object.keys(change.elements)),
     keys: null,
   });
 }
 
+function without<T>(all: Record<string, T>, ids: string[]): Record<string, T> {
+  return Object.fromEntries(Object.entries(all).filter(([id]) => !ids.includes(id)));
+}
+
 function firstTrack(elements: Record<string, Element>, selected: string | null): string | null {
   const element = selected === null ? undefined : elements[selected];
-  if (element?.kind === "pane") return element.id;
+  if (element?.kind === "pane" || element?.kind === "carrier") return element.id;
   return element?.kind === "cover" ? (element.outlines?.[0] ?? null) : null;
 }
 
@@ -299,6 +313,24 @@ export function paneOf(b: Bench, id: string | null): Pane | null {
   return found?.kind === "pane" ? (found as Pane) : null;
 }
 
+export function carrierOf(b: Bench, id: string | null): Carrier | null {
+  const found = id === null ? undefined : b.shot?.elements[id];
+  return found?.kind === "carrier" ? (found as Carrier) : null;
+}
+
+/** All carriers, by name. */
+export function carriersOf(b: Bench): Carrier[] {
+  const all = Object.values(b.shot?.elements ?? {}).filter((e) => e.kind === "carrier") as Carrier[];
+  return all.sort((p, q) => p.name.localeCompare(q.name));
+}
+
+/** What is known of each frame of a carrier: what is kept, and over it what is just being solved. */
+export function solvedOf(b: Bench, carrier: Carrier): Map<number, SolvedFrame> {
+  const out = new Map((carrier.solved ?? []).map((s) => [s.frame, s]));
+  for (const place of Object.values(b.solving[carrier.id] ?? {})) out.set(place.frame, place);
+  return out;
+}
+
 /** Covers and panes from near to far. */
 export function inDepth(b: Bench): (Cover | Pane)[] {
   const settings = b.shot?.elements.settings;
@@ -314,9 +346,11 @@ export function present(thing: Cover | Outline, frame: number): boolean {
   return (thing.first == null || frame >= thing.first) && (thing.last == null || frame <= thing.last);
 }
 
-/** The shape of an outline or pane on a frame, as it is dragged or as the server evaluated it. */
+/** The shape of an outline, a pane or a carrier's base on a frame, as dragged, as just solved, or as evaluated. */
 export function shapeOf(b: Bench, id: string, frame: number): Shape | null {
   if (b.drag && b.drag.element === id && b.drag.frame === frame) return b.drag.shape;
+  const live = b.solving[id]?.[frame]?.corners;
+  if (live) return shapeFrom(live.map(([x, y]) => [x, y, 0, 0, 0, 0]));
   const track = b.tracks[id];
   return track ? shapeAt(track, frame) : null;
 }

@@ -62,7 +62,7 @@ async function overtaken(problem: Problem, post: Post, about: string[] | null): 
 
 /** Apply an edit; the page shows it when the server has answered. Null where it was refused. */
 export function send(edit: Edit): Promise<ShotChange | null> {
-  const named = ["element", "outline", "cover", "pane", "group", "into"].flatMap((field) => {
+  const named = ["element", "outline", "cover", "pane", "group", "into", "carrier"].flatMap((field) => {
     const id = (edit as Record<string, unknown>)[field];
     return typeof id === "string" ? [id] : [];
   });
@@ -76,9 +76,9 @@ export function send(edit: Edit): Promise<ShotChange | null> {
 }
 
 /** Bring the page up to a newer state; what is being drawn or dragged stays in hand. */
-function catchUpWith(state: ShotState) {
+function catchUpWith(state: ShotState, by = "Changed in another page") {
   const { drag } = bench();
-  adopt(state, "Changed in another page");
+  adopt(state, by);
   if (drag && drag.element in state.elements) setBench({ drag });
   void loadGeometry();
 }
@@ -105,8 +105,8 @@ function step(path: "/api/shots/{shot_id}/undo" | "/api/shots/{shot_id}/redo") {
 export const undo = () => (bench().shot?.undo || waiting > 0 ? step("/api/shots/{shot_id}/undo") : undefined);
 export const redo = () => (bench().shot?.redo || waiting > 0 ? step("/api/shots/{shot_id}/redo") : undefined);
 
-/** Load the shot anew, for a page that has been overtaken by another; waits for what is being sent. */
-export async function catchUp(revision: number) {
+/** Load the shot anew, for a page that has been overtaken by another, or by a job (`by` says what it did). */
+export async function catchUp(revision: number, by?: string) {
   await line;
   const { shot } = bench();
   if (!shot || shot.revision >= revision) return;
@@ -114,7 +114,7 @@ export async function catchUp(revision: number) {
     api.GET("/api/shots/{shot_id}", { params: { path: { shot_id: shot.id } } }),
   );
   if (state.revision > (bench().shot?.revision ?? 0)) {
-    catchUpWith(state);
-    toast("Another page has changed this shot; you see it as it is now.", { id: "overtaken" });
+    catchUpWith(state, by);
+    if (!by) toast("Another page has changed this shot; you see it as it is now.", { id: "overtaken" });
   }
 }

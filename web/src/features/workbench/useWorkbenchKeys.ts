@@ -14,7 +14,7 @@ import { LOOKS } from "./LookBar";
 import { dropProposal, keepProposal, proposeSnap } from "./proposals";
 import { redo, send, undo } from "./send";
 import { pickReach, REACHES } from "./FrameStrip";
-import { takeTool } from "./ToolRail";
+import { drawRegion, takeTool } from "./ToolRail";
 
 /** To the key before (-1) or after (1) this frame: of what is selected, else of everything. */
 export function goToKey(way: -1 | 1, asked: number) {
@@ -64,7 +64,8 @@ function escape() {
   const { draft, into, points, keys, tool, proposal, fitting, framed } = bench();
   if (proposal || fitting) dropProposal();
   else if (isTracing()) dropTrace();
-  else if (draft || into) setBench({ draft: null, into: null });
+  else if (draft) setBench({ draft: null });
+  else if (into) setBench({ into: null, tool: "select" });
   else if (tool !== "select") takeTool("select");
   else if (keys) setBench({ keys: null });
   else if (points.size) setBench({ points: new Set() });
@@ -105,6 +106,7 @@ export function useWorkbenchKeys() {
   useHotkeys("p", () => takeTool("pen"));
   useHotkeys("n", () => takeTool("pane"));
   useHotkeys("t", () => takeTool("trace"));
+  useHotkeys("m", () => drawRegion(null, "patch"));
   useHotkeys("x", () => setBench({ framed: !bench().framed, tool: "select" }));
   useHotkeys("j", () => void proposeSnap());
   useHotkeys("mod+a", chooseAll, { preventDefault: true });
@@ -131,7 +133,7 @@ export function useWorkbenchKeys() {
     const { active, frame } = bench();
     if (active) void send({ type: "set-key", element: active, frame } as Edit);
   });
-  useHotkeys("1, 2, 3, 4", (event) => setBench({ look: LOOKS[Number(event.key) - 1]!.name }));
+  useHotkeys("1, 2, 3, 4, 5, 6", (event) => setBench({ look: LOOKS[Number(event.key) - 1]!.name }));
   useHotkeys("f", () => useView.getState().fit());
   useHotkeys("0", () => useView.getState().zoomTo(1));
   useHotkeys("enter", () => {

@@ -1,0 +1,275 @@
+"""Solving a plane: models against outside fits, alignment against exact truth, and honesty where nothing is seen."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import cv2
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from numpy.typing import NDArray
+from skimage.transform import AffineTransform, ProjectiveTransform, SimilarityTransform
+
+from wiseglove.core.geometry.homography import apply
+from wiseglove.core.motion.channels import best_channel, seen_in
+from wiseglove.core.motion.models import FREEDOMS, MODELS, Model, changed, directions, fitted
+from wiseglove.core.motion.plane import Place, PlaneSolver
+from wiseglove.core.motion.regions import filled
+from wiseglove.core.motion.solve import is_cut, solve_range, stretches, told
+
+Array = NDArray[np.float64]
+Picture = NDArray[np.float32]
+SIZE = (240, 320)
+QUAD = np.array([[90.0, 60.0], [230.0, 70.0], [220.0, 180.0], [85.0, 170.0]])
+
+
+def texture(seed: int = 3, size: tuple[int, int] = (480, 640)) -> Picture:
+    """Blotches of several sizes, 0..255."""
+    rng = np.random.default_rng(seed)
+    total = np.zeros(size, np.float32)
+    for sigma, weight in ((1.5, 1.0), (4, 2.5), (12, 6.0)):
+        total += weight * cv2.GaussianBlur(rng.standard_normal(size).astype(np.float32), (0, 0), sigma) * sigma
+    return np.asarray(np.clip(128 + total * 14, 10, 245), np.float32)
+
+
+def seen(base: Picture, matrix: Array, grain: float = 1.0, seed: int = 0) -> Picture:
+    """A picture of the texture (drawn at twice the size, so that nothing is made up) after a motion, with grain."""
+    half = np.array([[1, 0, 0.5], [0, 1, 0.5], [0, 0, 1]])
+    shrink = np.diag([0.5, 0.5, 1.0])
+    full = np.linalg.inv(half) @ np.diag([2.0, 2.0, 1.0]) @ matrix @ shrink @ half
+    large = cv2.warpPerspective(base, full, (SIZE[1] * 2, SIZE[0] * 2), flags=cv2.INTER_CUBIC, borderMode=cv2.BORDER_REFLECT)
+    small = cv2.resize(large, (SIZE[1], SIZE[0]), interpolation=cv2.INTER_AREA)
+    noise = np.random.default_rng(seed).standard_normal(SIZE).astype(np.float32) * grain
+    return np.asarray(np.round(np.clip(small + noise, 0, 255)), np.float32)
+
+
+def truth_at(frame: int) -> Array:
+    """A gentle motion in perspective, the identity on frame 1."""
+    t = frame - 1
+    turn, grow = np.radians(0.5 * t), 1 + 0.006 * t
+    c, s = np.cos(turn) * grow, np.sin(turn) * grow
+    move = np.array([[c, -s, 2.2 * t], [s, c, -1.1 * t], [4e-6 * t, -6e-6 * t, 1]])
+    about = np.array([[1, 0, 160.0], [0, 1, 120.0], [0, 0, 1]])
+    return np.asarray(about @ move @ np.linalg.inv(about))
+
+
+def clip(count: int, change: Callable[[int, Picture], Picture] = lambda frame, picture: picture) -> Callable[[int], Picture]:
+    base = texture()
+    frames = {f: change(f, seen(base, truth_at(f), seed=f)) for f in range(1, count + 1)}
+    return frames.__getitem__
+
+
+def errors(places: dict[int, Place]) -> dict[int, float]:
+    """Mean corner error in px of each frame that has a motion."""
+    return {
+        f: float(np.linalg.norm(apply(p.matrix, QUAD) - apply(truth_at(f), QUAD), axis=1).mean())
+        for f, p in places.items()
+        if p.matrix is not None
+    }
+
+
+def solved(picture_at: Callable[[int], Picture], last: int, at: int = 1, **how: object) -> dict[int, Place]:
+    solver = PlaneSolver(picture_at, at, filled(QUAD, SIZE), **how)  # type: ignore[arg-type]
+    return solve_range(solver, 1, last, lambda place: None)
+
+
+# -- models ----------------------------------------------------------------------------------------------
+
+
+@given(st.sampled_from(MODELS), st.integers(0, 2**32 - 1))
+def test_a_models_own_motion_is_found_again(model: Model, seed: int) -> None:
+    rng = np.random.default_rng(seed)
+    change = rng.uniform(-0.15, 0.15, FREEDOMS[model])
+    matrix = changed(change, np.array([100.0, 80.0]), 60.0)
+    points = rng.uniform(40, 160, (12, 2))
+    found = fitted(model, points, apply(matrix, points))
+    assert found is not None
+    assert apply(found, points) == pytest.approx(apply(matrix, points), abs=1e-6)
+
+
+@pytest.mark.parametrize(
+    ("model", "other"),
+    [("similarity", SimilarityTransform), ("affine", AffineTransform), ("perspective", ProjectiveTransform)],
+)
+def test_fits_agree_with_scikit_image(model: Model, other: type) -> None:
+    rng = np.random.default_rng(8)
+    source = rng.uniform(0, 400, (40, 2))
+    target = apply(truth_at(12), source) + rng.normal(0, 0.4, source.shape)
+    found = fitted(model, source, target)
+    theirs = other.from_estimate(source, target)
+    assert found is not None
+    assert apply(found, source) == pytest.approx(theirs(source), abs=0.02)
+
+
+@given(st.integers(0, 7), st.floats(-80, 80), st.floats(-80, 80))
+def test_directions_are_the_derivative_of_changes(which: int, x: float, y: float) -> None:
+    centre, size, small = np.array([10.0, -5.0]), 50.0, 1e-5
+    change = np.zeros(8)
+    change[which] = small
+    point = np.array([[x, y]])
+    moved = (apply(changed(change, centre, size), point) - point)[0] / small / size
+    assert moved == pytest.approx(directions(point, centre, size)[0, :, which], abs=1e-3)
+
+
+@pytest.mark.parametrize("model", ["similarity", "affine", "perspective"])
+def test_points_that_fix_no_motion_give_none(model: Model) -> None:
+    same = np.full((6, 2), 20.0)
+    assert fitted(model, same, same) is None
+    assert fitted(model, same[:1], same[:1]) is None
+
+
+# -- solving ---------------------------------------------------------------------------------------------
+
+
+def test_a_moving_plane_is_solved_to_a_twentieth_of_a_pixel() -> None:
+    places = solved(clip(12), 12)
+    assert all(p.status == "solved" for p in places.values())
+    assert max(errors(places).values()) < 0.05
+
+
+@pytest.mark.parametrize("model", ["shift", "similarity", "affine"])
+def test_simpler_models_keep_to_their_freedoms(model: Model) -> None:
+    places = solved(clip(4), 4, model=model)
+    matrix = places[3].matrix
+    assert matrix is not None
+    assert matrix[2] == pytest.approx([0, 0, 1], abs=1e-9)
+    if model == "shift":
+        assert matrix[:2, :2] == pytest.approx(np.eye(2), abs=1e-9)
+    if model == "similarity":
+        assert (matrix[0, 0], matrix[0, 1]) == pytest.approx((matrix[1, 1], -matrix[1, 0]), abs=1e-9)
+
+
+def test_the_frames_before_the_reference_are_solved_too_and_both_ways_agree() -> None:
+    picture_at = clip(9)
+    there = solved(picture_at, 9, at=1)
+    middle = solved(picture_at, 9, at=5)
+    for frame in range(1, 10):
+        a, b, start = there[frame].matrix, middle[frame].matrix, there[5].matrix
+        assert a is not None
+        assert b is not None
+        assert start is not None
+        assert apply(b @ start, QUAD) == pytest.approx(apply(a, QUAD), abs=0.12)
+
+
+def test_light_that_jumps_and_slopes_changes_nothing() -> None:
+    slope = np.linspace(0.75, 1.2, SIZE[1], dtype=np.float32)[None]
+
+    def lit(frame: int, picture: Picture) -> Picture:
+        return np.asarray(np.clip(picture * (slope if frame % 2 else 1.25) + 6 * (frame % 3), 0, 255), np.float32)
+
+    places = solved(clip(8, lit), 8)
+    assert all(p.status == "solved" for p in places.values())
+    assert max(errors(places).values()) < 0.12
+
+
+def test_what_passes_in_front_without_a_cover_does_not_take_the_motion_along() -> None:
+    sprite = texture(77, (130, 70)) * 0.6
+
+    def passed(frame: int, picture: Picture) -> Picture:
+        out = picture.copy()
+        x = 30 + 12 * frame
+        out[50:180, x : x + 70] = sprite
+        return out
+
+    places = solved(clip(12, passed), 12)
+    wrong = {f: e for f, e in errors(places).items() if places[f].status == "solved" and e > 0.3}
+    assert not wrong
+    assert sum(p.status == "solved" for p in places.values()) >= 10
+
+
+def test_a_plane_that_is_hidden_is_lost_for_a_reason_and_found_again() -> None:
+    curtain = texture(5, SIZE) * 0.5
+
+    def hidden(frame: int, picture: Picture) -> Picture:
+        out = picture.copy()
+        if 5 <= frame <= 8:
+            out[30:215, 40:290] = curtain[30:215, 40:290]
+        return out
+
+    places = solved(clip(12, hidden), 12)
+    assert all(places[f].status == "lost" and places[f].matrix is None for f in range(5, 9))
+    assert all(places[f].status == "solved" for f in (1, 2, 3, 4, 9, 10, 11, 12))
+    assert max(errors(places).values()) < 0.1
+    (run,) = stretches(places)
+    assert run[:3] == (5, 8, "lost")
+    assert told(run[3]).count(";") == 1
+
+
+def test_what_is_ignored_is_not_looked_at() -> None:
+    """Half of the patch moves by itself; with that half ignored, it is as if it were not there."""
+    other = texture(9, SIZE)
+
+    def half(frame: int, picture: Picture) -> Picture:
+        out = picture.copy()
+        out[:, 160:] = np.roll(other, 5 * frame, axis=0)[:, 160:]
+        return out
+
+    mask = np.zeros(SIZE, np.float32)
+    mask[:, 155:] = 1
+    places = solved(clip(8, half), 8, ignore_at=lambda frame: mask)
+    assert max(e for f, e in errors(places).items() if places[f].status == "solved") < 0.6
+    assert sum(p.status == "solved" for p in places.values()) >= 6
+
+
+def test_nothing_to_see_is_never_called_solved() -> None:
+    flat = np.full(SIZE, 90, np.float32)
+    rng = np.random.default_rng(4)
+    frames = {f: flat + rng.normal(0, 1.0, SIZE).astype(np.float32) for f in range(1, 7)}
+    places = solved(frames.__getitem__, 6)
+    assert all(p.status != "solved" for f, p in places.items() if f != 1)
+
+
+def test_a_cut_is_called_a_cut_and_nothing_is_solved_beyond_it() -> None:
+    after = texture(123, SIZE)
+
+    def cut(frame: int, picture: Picture) -> Picture:
+        return picture if frame < 5 else after
+
+    places = solved(clip(8, cut), 8)
+    assert [places[f].status for f in range(5, 9)] == ["lost"] * 4
+    assert stretches(places) == [(5, 8, "lost", "cut")]
+    assert is_cut(clip(1)(1), after)
+    assert not is_cut(clip(2)(1), clip(2)(2))
+
+
+def test_solving_can_be_stopped_and_goes_on_from_what_is_known() -> None:
+    picture_at = clip(10)
+    told_of: list[int] = []
+    solver = PlaneSolver(picture_at, 1, filled(QUAD, SIZE))
+    places = solve_range(solver, 1, 10, lambda p: told_of.append(p.frame), lambda: len(told_of) > 5)
+    assert max(places) < 9
+    again = PlaneSolver(picture_at, 1, filled(QUAD, SIZE))
+    again.known.update(places)
+    rest = solve_range(again, max(places) + 1, 10, lambda p: None)
+    assert min(rest) == max(places) + 1
+    assert max(errors(rest).values()) < 0.05
+
+
+@settings(max_examples=10, deadline=None)
+@given(st.floats(-9, 9), st.floats(-9, 9))
+def test_any_shift_between_frames_is_found(dx: float, dy: float) -> None:
+    base = texture()
+    move = np.array([[1, 0, dx], [0, 1, dy], [0, 0, 1.0]])
+    frames = {1: seen(base, np.eye(3)), 2: seen(base, move, seed=1)}
+    place = solved(frames.__getitem__, 2)[2]
+    assert place.matrix is not None
+    assert apply(place.matrix, QUAD) - QUAD == pytest.approx(np.broadcast_to([dx, dy], (4, 2)), abs=0.06)
+
+
+def test_the_channel_that_shows_the_patch_is_chosen() -> None:
+    rng = np.random.default_rng(2)
+    pixels = rng.normal(90, 2, (*SIZE, 3)).astype(np.float32)
+    pixels[..., 2] = texture(1, SIZE)
+    pixels[..., 0] -= (pixels[..., 2] - 128) * 0.3  # what blue gains, red gives, so that luma shows little
+    mask = filled(QUAD, SIZE)
+    assert best_channel(pixels, mask) == "blue"
+    assert seen_in(pixels, "blue") == pytest.approx(pixels[..., 2])
+    grey = np.repeat(texture(1, SIZE)[..., None], 3, axis=2)
+    assert best_channel(grey, mask) == "luma"
+
+
+def test_a_reference_without_anything_to_look_at_is_refused() -> None:
+    with pytest.raises(ValueError, match="nothing of the reference"):
+        PlaneSolver(clip(1), 1, np.zeros(SIZE, np.float32))

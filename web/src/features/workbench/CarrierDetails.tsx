@@ -1,0 +1,240 @@
+import { ChevronLeft, ChevronRight, ChevronsLeftRight, Square, X } from "lucide-react";
+
+import type { Carrier, Edit, SolvedFrame } from "../../api/client";
+import { Button, IconButton } from "../../ui/Button";
+import { lastFrame } from "../../ui/format";
+import { NumberField } from "../../ui/NumberField";
+import { Section } from "../../ui/Section";
+import { Select } from "../../ui/Select";
+import { TextField } from "../../ui/TextField";
+import { goTo, solvedOf, type Bench } from "./bench";
+import { cancelJob, goingOn, useJobs } from "./JobLine";
+import { Row } from "./Row";
+import { send } from "./send";
+import { solve } from "./solving";
+import { drawRegion } from "./ToolRail";
+
+const MODELS = [
+  { value: "shift", label: "Shift" },
+  { value: "shift_scale", label: "Shift and scale" },
+  { value: "similarity", label: "Shift, scale and turn" },
+  { value: "affine", label: "Affine" },
+  { value: "perspective", label: "Perspective" },
+];
+const CHANNELS = [
+  { value: "auto", label: "Best channel" },
+  { value: "luma", label: "Luma" },
+  { value: "red", label: "Red" },
+  { value: "green", label: "Green" },
+  { value: "blue", label: "Blue" },
+];
+
+/** Why a frame is not sure, and what to do next, in the words of the solver. */
+const WHY: Record<string, string> = {
+  covered: "Covered. Draw a cover over what hides it, or set the motion by hand.",
+  frame: "Leaves the frame. Set the motion by hand.",
+  texture: "Too little texture. Draw the patch larger.",
+  "edge-on": "Too edge-on. Set the motion by hand; solve on after it.",
+  light: "The light changed too much. Leave out what changes with a blind spot.",
+  cut: "There is a cut here. Solve each side by itself.",
+};
+
+/** Runs of frames that need a look. */
+export function doubtful(
+  solved: Map<number, SolvedFrame>,
+): { first: number; last: number; reason: string; status: string }[] {
+  const runs: { first: number; last: number; reason: string; status: string }[] = [];
+  for (const frame of [...solved.keys()].sort((p, q) => p - q)) {
+    const { status, reason } = solved.get(frame)!;
+    if (status === "solved") continue;
+    const run = runs.at(-1);
+    if (run && run.last === frame - 1 && run.status === status) run.last = frame;
+    else runs.push({ first: frame, last: frame, reason: reason ?? "", status });
+  }
+  return runs;
+}
+
+/** Where a carrier looks, how it moves, and solving it. */
+export function CarrierDetails({ b, carrier }: { b: Bench; carrier: Carrier }) {
+  const { plate } = b.shot!;
+  const first = plate.first ?? 1001;
+  const last = lastFrame(plate);
+  const set = (change: Partial<Carrier>) =>
+    void send({ type: "set-carrier", carrier: carrier.id, ...change } as Edit);
+  const job = useJobs(b.shot!.id).data?.find((j) => j.kind === "solve" && goingOn(j));
+  const solved = solvedOf(b, carrier);
+  const byHand = (carrier.bridge ?? []).some((k) => k.frame === b.frame);
+  const corrected = (carrier.corrections ?? []).some((k) => k.frame === b.frame);
+  const drop = (how: "bridge" | "correction") =>
+    void send({ type: "set-by-hand", carrier: carrier.id, frame: b.frame, how } as Edit);
+  const span = b.loop ?? null;
+  return (
+    <>
+      <h2 className="mb-2 flex justify-between gap-2 font-semibold">
+        <span className="truncate">{carrier.name}</span>
+        <span className="font-normal text-ink-soft">carrier</span>
+      </h2>
+      <Row label="Solve">
+        {job ? (
+          <Button small look="brick" onClick={() => cancelJob(job.id)}>
+            <Square size={13} /> Stop, keep what is there
+          </Button>
+        ) : (
+          <>
+            <IconButton
+              label="Solve backwards from this frame"
+              className="h-7 w-8 border border-line"
+              onClick={() => solve(carrier.id, first, Math.max(b.frame, first + 1))}
+            >
+              <ChevronLeft size={17} />
+            </IconButton>
+            <Button
+              small
+              look="main"
+              title="Solve all frames, both ways"
+              onClick={() => solve(carrier.id, first, last)}
+            >
+              <ChevronsLeftRight size={15} /> Solve all
+            </Button>
+            <IconButton
+              label="Solve forwards from this frame"
+              className="h-7 w-8 border border-line"
+              onClick={() => solve(carrier.id, Math.min(b.frame, last - 1), last)}
+            >
+              <ChevronRight size={17} />
+            </IconButton>
+            {span && (
+              <Button small onClick={() => solve(carrier.id, span[0], span[1])}>
+                {span[0]} to {span[1]}
+              </Button>
+            )}
+          </>
+        )}
+      </Row>
+      {doubtful(solved).map((run) => (
+        <button
+          key={run.first}
+          type="button"
+          className="mb-1 block w-full rounded-md border-l-[3px] border-marigold py-0.5 pr-1 pl-2 text-left text-[13px] leading-[17px] hover:bg-cloth-sunk"
+          onClick={() => goTo(run.first)}
+        >
+          <b>{run.first === run.last ? run.first : `${run.first} to ${run.last}`}</b> {run.status}.{" "}
+          {WHY[run.reason] ?? ""}
+        </button>
+      ))}
+      <Row label="Model">
+        <Select
+          label="Model"
+          options={MODELS}
+          value={carrier.model ?? "perspective"}
+          onPick={(model) => set({ model: model as Carrier["model"] })}
+        />
+      </Row>
+      <Row label="Looks at">
+        <Select
+          label="Channel"
+          options={CHANNELS}
+          value={carrier.channel ?? "auto"}
+          onPick={(channel) => set({ channel: channel as Carrier["channel"] })}
+        />
+      </Row>
+      <Row label="Patches">
+        <Regions carrier={carrier} what="patch" count={carrier.patches?.length ?? 0} />
+      </Row>
+      <Row label="Blind spots">
+        <Regions carrier={carrier} what="blind" count={carrier.blind?.length ?? 0} />
+      </Row>
+      <Row label="Covers">
+        <label className="flex items-center gap-2">
+          <input
+            type="checkbox"
+            checked={carrier.avoids ?? true}
+            onChange={(event) => set({ avoids: event.target.checked })}
+          />
+          leave out
+        </label>
+        <NumberField
+          label="Margin"
+          caption="with"
+          unit="px"
+          narrow
+          value={carrier.margin ?? 6}
+          min={0}
+          max={100}
+          onCommit={(margin) => set({ margin })}
+        />
+      </Row>
+      {(byHand || corrected) && (
+        <Row label={`At ${b.frame}`}>
+          {byHand && (
+            <Button small onClick={() => drop("bridge")}>
+              <X size={13} /> Stitch
+            </Button>
+          )}
+          {corrected && (
+            <Button small onClick={() => drop("correction")}>
+              <X size={13} /> Correction
+            </Button>
+          )}
+        </Row>
+      )}
+      <Section title="Name and more" open={false}>
+        <Row label="Name">
+          <TextField
+            label="Name"
+            className="flex-1"
+            value={carrier.name}
+            onCommit={(name) => set({ name })}
+          />
+        </Row>
+        <Row label="Reference">
+          <Button small look="quiet" onClick={() => goTo(carrier.at)}>
+            Frame {carrier.at}
+          </Button>
+        </Row>
+        <Row label="Solution">
+          <Button
+            small
+            disabled={!carrier.solved?.length}
+            onClick={() =>
+              void send({
+                type: "clear-solution",
+                carrier: carrier.id,
+                first: span?.[0] ?? first,
+                last: span?.[1] ?? last,
+              })
+            }
+          >
+            {span ? `Clear ${span[0]} to ${span[1]}` : "Clear all of it"}
+          </Button>
+        </Row>
+        <Row label="">
+          <Button look="brick" small onClick={() => void send({ type: "delete", element: carrier.id })}>
+            Delete carrier
+          </Button>
+        </Row>
+      </Section>
+    </>
+  );
+}
+
+function Regions({ carrier, what, count }: { carrier: Carrier; what: "patch" | "blind"; count: number }) {
+  const name = what === "patch" ? "Patch" : "Blind spot";
+  return (
+    <>
+      {Array.from({ length: count }, (_, index) => (
+        <Button
+          key={index}
+          small
+          title={`Take ${name.toLowerCase()} ${index + 1} away`}
+          onClick={() => void send({ type: "remove-region", carrier: carrier.id, what, index } as Edit)}
+        >
+          {index + 1} <X size={12} />
+        </Button>
+      ))}
+      <Button small look="quiet" onClick={() => drawRegion(carrier.id, what)}>
+        Draw {count ? "another" : "one"}
+      </Button>
+    </>
+  );
+}

@@ -1,0 +1,81 @@
+import { Eye, EyeOff, Lock, LockOpen } from "lucide-react";
+
+import type { Carrier, Edit } from "../../api/client";
+import { IconButton } from "../../ui/Button";
+import { carriersOf, select, solvedOf, useSettled, type Bench } from "./bench";
+import { send } from "./send";
+import { CarrierIcon } from "./ToolRail";
+
+/** How many things ride on a carrier. */
+function riders(b: Bench, carrier: string): number {
+  return Object.values(b.shot?.elements ?? {}).filter(
+    (e) => (e.kind === "outline" || e.kind === "pane") && e.rides === carrier,
+  ).length;
+}
+
+/** The motions that things ride on, below what lies in depth. */
+export function CarrierList() {
+  const b = useSettled();
+  const carriers = carriersOf(b);
+  if (carriers.length === 0) return null;
+  return (
+    <section
+      className="max-h-[18%] shrink-0 overflow-y-auto border-b border-line px-3 py-1.5"
+      aria-label="Carriers"
+    >
+      <h2 className="flex justify-between pb-0.5 font-semibold">
+        Carriers <span className="font-normal text-ink-soft">motions to ride on</span>
+      </h2>
+      <ul>
+        {carriers.map((carrier) => (
+          <Row key={carrier.id} b={b} carrier={carrier} />
+        ))}
+      </ul>
+    </section>
+  );
+}
+
+function Row({ b, carrier }: { b: Bench; carrier: Carrier }) {
+  const set = (change: Partial<Carrier>) =>
+    void send({ type: "set-carrier", carrier: carrier.id, ...change } as Edit);
+  const sure = [...solvedOf(b, carrier).values()].filter((s) => s.status === "solved").length;
+  const riding = riders(b, carrier.id);
+  return (
+    <li
+      className={`flex items-center gap-0.5 rounded-md py-0.5 pr-0.5 pl-1.5 ${b.selected === carrier.id ? "bg-teal-soft" : "hover:bg-cloth-sunk"}`}
+      data-testid={`carrier-${carrier.name}`}
+    >
+      <button
+        type="button"
+        className="flex min-w-0 flex-1 items-center gap-2 text-left"
+        aria-pressed={b.selected === carrier.id}
+        onClick={() => select(carrier.id)}
+      >
+        <span style={{ color: carrier.colour }}>
+          <CarrierIcon size={18} strokeWidth={1.8} />
+        </span>
+        <span className="min-w-0">
+          <span className="block truncate leading-[18px]">{carrier.name}</span>
+          <span className="block text-[12px] leading-[15px] text-ink-soft">
+            {sure ? `${sure} frames solved` : "not solved"}
+            {riding > 0 && `, ${riding} ${riding === 1 ? "rides" : "ride"} on it`}
+          </span>
+        </span>
+      </button>
+      <IconButton
+        label={carrier.shown === false ? "Show" : "Hide"}
+        className="size-6 text-ink-soft"
+        onClick={() => set({ shown: carrier.shown === false })}
+      >
+        {carrier.shown === false ? <EyeOff size={15} /> : <Eye size={15} />}
+      </IconButton>
+      <IconButton
+        label={carrier.locked ? "Unlock" : "Lock"}
+        className="size-6 text-ink-soft"
+        onClick={() => set({ locked: !carrier.locked })}
+      >
+        {carrier.locked ? <Lock size={15} className="text-ink" /> : <LockOpen size={15} />}
+      </IconButton>
+    </li>
+  );
+}

@@ -1,0 +1,75 @@
+import type { Carrier } from "../api/client";
+import { carrierOf, shapeOf, type Bench } from "../features/workbench/bench";
+import { quadMap } from "./quad";
+import { pathOf, shapeFrom } from "./shape";
+import { toScreen, type View } from "./view";
+
+const LIGHT = "#fdfcf7";
+const DARK = "#101516";
+const THREADS = 4;
+
+/** The chosen carrier: its patches and blind spots where the motion takes them, and a grid that shows slip. */
+export function CarrierLines({ b, v }: { b: Bench; v: View }) {
+  const carrier = carrierOf(b, b.selected);
+  const quad = carrier && shapeOf(b, carrier.id, b.frame);
+  const map = carrier && quad && quadMap(carrier.base, quad);
+  if (!carrier || !map || carrier.shown === false) return null;
+  const place = (x: number, y: number) => toScreen(v, ...map(x, y));
+  return (
+    <g fill="none" data-testid="carrier-lines" strokeLinejoin="round">
+      <Grid carrier={carrier} place={place} />
+      {(carrier.patches ?? []).map((region, i) => (
+        <Twice key={i} d={pathOf(shapeFrom(region.points), place)} dash="2 4" />
+      ))}
+      {(carrier.blind ?? []).map((region, i) => (
+        <path
+          key={i}
+          d={pathOf(shapeFrom(region.points), place)}
+          fill={DARK}
+          fillOpacity={0.45}
+          stroke={LIGHT}
+          strokeDasharray="2 4"
+        />
+      ))}
+    </g>
+  );
+}
+
+function Grid({ carrier, place }: { carrier: Carrier; place: (x: number, y: number) => [number, number] }) {
+  const [a, b, c, d] = carrier.base;
+  const at = (u: number, w: number) =>
+    place(
+      (a![0] * (1 - u) + b![0] * u) * (1 - w) + (d![0] * (1 - u) + c![0] * u) * w,
+      (a![1] * (1 - u) + b![1] * u) * (1 - w) + (d![1] * (1 - u) + c![1] * u) * w,
+    );
+  const line = (from: [number, number], to: [number, number]) =>
+    `M${from[0].toFixed(1)} ${from[1].toFixed(1)}L${to[0].toFixed(1)} ${to[1].toFixed(1)}`;
+  const inner = Array.from({ length: THREADS - 1 }, (_, i) => (i + 1) / THREADS).flatMap((t) => [
+    line(at(t, 0), at(t, 1)),
+    line(at(0, t), at(1, t)),
+  ]);
+  const rim = [
+    line(at(0, 0), at(1, 0)),
+    line(at(1, 0), at(1, 1)),
+    line(at(1, 1), at(0, 1)),
+    line(at(0, 1), at(0, 0)),
+  ];
+  return (
+    <>
+      <path d={inner.join("")} stroke={LIGHT} strokeOpacity={0.55} strokeWidth={0.8} />
+      <Twice d={rim.join("")} />
+      {[at(0, 0), at(1, 0), at(1, 1), at(0, 1)].map(([x, y], i) => (
+        <rect key={i} x={x - 4} y={y - 4} width={8} height={8} rx={2} fill={LIGHT} stroke={DARK} />
+      ))}
+    </>
+  );
+}
+
+function Twice({ d, dash }: { d: string; dash?: string }) {
+  return (
+    <>
+      <path d={d} stroke={DARK} strokeOpacity={0.6} strokeWidth={3} />
+      <path d={d} stroke={LIGHT} strokeWidth={1.2} strokeDasharray={dash} strokeLinecap="round" />
+    </>
+  );
+}
