@@ -29,6 +29,8 @@ WINDOW = 0.08
 """Width of the window in which light is matched, as a share of the patch."""
 NARROWEST = 15.0
 """Pixels of the level that the window is wide at least: in a smaller one, strangers look alike too often."""
+EVIDENT = (0.55, 0.85)
+"""Local correlation from which a neighbourhood begins to vote, and from which it votes wholly."""
 SLACK = 0.12
 """Misalignment in pixels that no vote is lost for, at the end."""
 SHUTTER = 0.5
@@ -169,12 +171,13 @@ class Aligner:
     """Aligns one frame's picture to a reference."""
 
     def __init__(
-        self, reference: Reference, levels: list[Picture], ignore: Picture | None, freedoms: int, linear: bool = True
+        self, reference: Reference, levels: list[Picture], ignore: Picture | None, freedoms: int, linear: bool = True, grain: float = 1.0
     ) -> None:
         """levels: the frame's pyramid. ignore: (h, w), 1 where nothing must be looked at. linear: how blur adds up."""
         self.reference, self.levels, self.freedoms, self.linear = reference, levels, freedoms, linear
         self.ignored = pyramid(np.asarray(ignore, np.float32)) if ignore is not None else None
         self.lenient = LENIENT[freedoms]
+        self.grain = grain
         self._last: Compared | None = None
 
     def window(self, matrix: Matrix, level: int) -> Window | None:
@@ -270,7 +273,7 @@ class Aligner:
         trust = seen
         if last is not None and last.level == level and last.votes.shape == seen.shape and last.window == window:
             trust = seen * (0.1 + 0.9 * last.votes)
-        gain, lift, correlation = _light(frame, made, trust, level, self.reference.extent)
+        gain, lift, correlation = _light(frame, made, trust, level, self.reference.extent, self.grain / 4**level)
         rest, across, down = (np.zeros_like(frame) for _ in range(3))
         kernels.differences(frame, made, seen, gain, lift, rest, across, down)
         self._last = Compared(
@@ -284,7 +287,7 @@ class Aligner:
         smoothed = np.asarray(cv2.blur(c.rest, (5, 5)), np.float32)
         weight = c.seen if keep is None or keep.shape != c.seen.shape else c.seen * keep
         noise = _noise(smoothed, weight)
-        evidence = np.clip((c.correlation - 0.4) / 0.35, 0, 1)
+        evidence = np.clip((c.correlation - EVIDENT[0]) / (EVIDENT[1] - EVIDENT[0]), 0, 1)
         places = apply(c.matrix, self.reference.corners) / grow
         centre = places.mean(0)
         size = float(np.sqrt(((places - centre) ** 2).sum(1).mean())) or 1.0
@@ -444,9 +447,7 @@ def _noise(smoothed: Picture, seen: Picture) -> float:
     return float(np.clip(np.partition(values, values.size // 3)[values.size // 3] / 0.4307, 0.25, 12.0))
 
 
-def _light(
-    frame: Picture, made: Picture, trust: Picture, level: int, extent: float
-) -> tuple[Picture, Picture, Picture]:
+def _light(frame: Picture, made: Picture, trust: Picture, level: int, extent: float, grain: float) -> tuple[Picture, Picture, Picture]:
     """Local gain, lift and correlation, (h, w) each, from sums over cells in a window."""
     cell = max(4 >> level, 1)
     h, w = frame.shape
@@ -459,7 +460,8 @@ def _light(
     i, j = s[1] / total, s[2] / total
     ii, ij, jj = s[3] / total - i * i, s[4] / total - i * j, s[5] / total - j * j
     gain = np.clip((ij + 0.5) / (np.maximum(jj, 0) + 0.5), 0.4, 2.5)
-    correlation = ij / np.sqrt(np.maximum(ii, 0.3) * np.maximum(jj, 0.3))
+    # Both pictures have grain, which is in their variances but not in what they share.
+    correlation = ij / np.sqrt(np.maximum(ii - grain, 0.5) * np.maximum(jj - grain, 0.5))
     maps = np.stack([gain, i - gain * j, correlation], axis=-1).astype(np.float32)
     grown = cv2.resize(maps, (w, h), interpolation=cv2.INTER_LINEAR) if cell > 1 else maps
     return tuple(np.ascontiguousarray(grown[..., k]) for k in range(3))  # type: ignore[return-value]

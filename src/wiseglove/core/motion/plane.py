@@ -110,6 +110,7 @@ class PlaneSolver:
     ) -> None:
         self.picture_at, self.ignore_at, self.at = picture_at, ignore_at, at
         self.exposure = Exposure()
+        self.grain = 1.0
         counted = np.asarray(mask, np.float32)
         hidden = ignore_at(at)
         if hidden is not None:
@@ -127,7 +128,7 @@ class PlaneSolver:
     def aligner(self, frame: int) -> Aligner:
         """The frame's picture, ready to be compared."""
         levels = pyramid(self.picture_at(frame))
-        return Aligner(self.reference, levels, self.ignore_at(frame), self.freedoms, self.exposure.linear)
+        return Aligner(self.reference, levels, self.ignore_at(frame), self.freedoms, self.exposure.linear, self.grain)
 
     def _within(
         self, matrix: Matrix, before: Matrix | None, after: Matrix | None, shutter: float | None = None
@@ -207,6 +208,8 @@ class PlaneSolver:
     def _settled(self, aligner: Aligner, frame: int, matrix: Matrix, within: Matrix, level: int) -> Place:
         """Without the blocks that disagree, once more; then the verdict."""
         fit, good = aligner.measured(matrix, within, level=level)
+        if level == 0 and fit.parts.get("residual"):
+            self.grain = fit.parts["residual"] ** 2 / 2
         if good is not None and good.min() < 1:
             again = aligner.refine(matrix, within, level, [0.12], 0.01, keep=good)
             if again is not None:
