@@ -14,6 +14,7 @@ from tests.strategies import blob
 from wiseglove.shot.edits import AddCover, AddPane, Edit, OutlineDraft
 from wiseglove.shot.keys import as_points
 from wiseglove.shot.model import Insert, Plate, Shot, new_shot
+from wiseglove.shot.riding import bound
 
 WIDTH, HEIGHT = 128, 96
 
@@ -28,15 +29,15 @@ def draft(seed: int = 1, **where: Any) -> OutlineDraft:
 
 
 def after(shot: Shot, *edits: Edit) -> Shot:
-    """The shot with edits applied, as the store would."""
+    """The shot after some edits, as the store would leave it."""
     for edit in edits:
         elements = dict(shot.elements)
         for element_id, element in edit.apply(shot).after.items():
             if element is None:
-                elements.pop(element_id)
+                elements.pop(element_id, None)
             else:
                 elements[element_id] = element
-        shot = Shot(id=shot.id, revision=shot.revision + 1, plate=shot.plate, elements=elements)
+        shot = shot.model_copy(update={"elements": bound(elements, shot.plate), "revision": shot.revision + 1})
     return shot
 
 

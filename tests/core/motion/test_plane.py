@@ -39,7 +39,9 @@ def seen(base: Picture, matrix: Array, grain: float = 1.0, seed: int = 0) -> Pic
     half = np.array([[1, 0, 0.5], [0, 1, 0.5], [0, 0, 1]])
     shrink = np.diag([0.5, 0.5, 1.0])
     full = np.linalg.inv(half) @ np.diag([2.0, 2.0, 1.0]) @ matrix @ shrink @ half
-    large = cv2.warpPerspective(base, full, (SIZE[1] * 2, SIZE[0] * 2), flags=cv2.INTER_CUBIC, borderMode=cv2.BORDER_REFLECT)
+    large = cv2.warpPerspective(
+        base, full, (SIZE[1] * 2, SIZE[0] * 2), flags=cv2.INTER_CUBIC, borderMode=cv2.BORDER_REFLECT
+    )
     small = cv2.resize(large, (SIZE[1], SIZE[0]), interpolation=cv2.INTER_AREA)
     noise = np.random.default_rng(seed).standard_normal(SIZE).astype(np.float32) * grain
     return np.asarray(np.round(np.clip(small + noise, 0, 255)), np.float32)
@@ -55,7 +57,9 @@ def truth_at(frame: int) -> Array:
     return np.asarray(about @ move @ np.linalg.inv(about))
 
 
-def clip(count: int, change: Callable[[int, Picture], Picture] = lambda frame, picture: picture) -> Callable[[int], Picture]:
+def clip(
+    count: int, change: Callable[[int, Picture], Picture] = lambda frame, picture: picture
+) -> Callable[[int], Picture]:
     base = texture()
     frames = {f: change(f, seen(base, truth_at(f), seed=f)) for f in range(1, count + 1)}
     return frames.__getitem__

@@ -171,7 +171,13 @@ class Aligner:
     """Aligns one frame's picture to a reference."""
 
     def __init__(
-        self, reference: Reference, levels: list[Picture], ignore: Picture | None, freedoms: int, linear: bool = True, grain: float = 1.0
+        self,
+        reference: Reference,
+        levels: list[Picture],
+        ignore: Picture | None,
+        freedoms: int,
+        linear: bool = True,
+        grain: float = 1.0,
     ) -> None:
         """levels: the frame's pyramid. ignore: (h, w), 1 where nothing must be looked at. linear: how blur adds up."""
         self.reference, self.levels, self.freedoms, self.linear = reference, levels, freedoms, linear
@@ -447,7 +453,9 @@ def _noise(smoothed: Picture, seen: Picture) -> float:
     return float(np.clip(np.partition(values, values.size // 3)[values.size // 3] / 0.4307, 0.25, 12.0))
 
 
-def _light(frame: Picture, made: Picture, trust: Picture, level: int, extent: float, grain: float) -> tuple[Picture, Picture, Picture]:
+def _light(
+    frame: Picture, made: Picture, trust: Picture, level: int, extent: float, grain: float
+) -> tuple[Picture, Picture, Picture]:
     """Local gain, lift and correlation, (h, w) each, from sums over cells in a window."""
     cell = max(4 >> level, 1)
     h, w = frame.shape

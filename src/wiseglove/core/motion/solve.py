@@ -65,10 +65,11 @@ def solve_range(
         try:
             for place in solver.run(frames):
                 before = place.frame - frames.step
-                if place.matrix is None and (before not in places or places[before].matrix is not None):
-                    if is_cut(solver.picture_at(before), solver.picture_at(place.frame)):
-                        place = replace(place, reason="cut")
-                note(place)
+                begins = place.matrix is None and (before not in places or places[before].matrix is not None)
+                if begins and is_cut(solver.picture_at(before), solver.picture_at(place.frame)):
+                    note(replace(place, reason="cut"))
+                else:
+                    note(place)
                 if stop():
                     return
         except BaseException as error:
