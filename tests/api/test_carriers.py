@@ -1,0 +1,157 @@
+"""Carriers over HTTP: solved by a job, watched, stopped, and looked at."""
+
+from __future__ import annotations
+
+import io
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import cv2
+import numpy as np
+import pytest
+from fastapi.testclient import TestClient
+from PIL import Image
+
+from tests.core.motion.test_plane import QUAD, clip, truth_at
+from wiseglove.core.geometry.homography import apply
+from wiseglove.jobs import solve as solving
+from wiseglove.store import jobs
+from wiseglove.store.database import Database
+
+COUNT, FIRST = 8, 1001
+PATCH = [[x, y, 0, 0, 0, 0] for x, y in QUAD.tolist()]
+
+
+@pytest.fixture
+def moving(take_in: Callable[..., dict[str, Any]], tmp_path: Path) -> str:
+    """A shot whose plate moves in a known way."""
+    picture_at = clip(COUNT)
+    paths = []
+    for n in range(COUNT):
+        paths.append(tmp_path / f"door.{FIRST + n}.png")
+        cv2.imwrite(str(paths[-1]), picture_at(n + 1).astype(np.uint8))
+    return str(take_in(paths)["job"]["result"]["shot"])
+
+
+def edit(client: TestClient, shot: str, **what: Any) -> dict[str, Any]:
+    revision = client.get(f"/api/shots/{shot}").json()["revision"]
+    answer = client.post(f"/api/shots/{shot}/edits", json={"revision": revision, "edit": what})
+    assert answer.status_code == 200, answer.text
+    return dict(answer.json())
+
+
+def carrier(client: TestClient, shot: str) -> dict[str, Any]:
+    return next(e for e in client.get(f"/api/shots/{shot}").json()["elements"].values() if e["kind"] == "carrier")
+
+
+def order(client: TestClient, shot: str, first: int = FIRST, last: int = FIRST + COUNT - 1) -> dict[str, Any]:
+    made = client.post(f"/api/shots/{shot}/carriers/motion/solve", json={"first": first, "last": last})
+    assert made.status_code == 201, made.text
+    return dict(made.json())
+
+
+def test_a_carrier_is_solved_by_a_job_as_one_step_and_what_rides_goes_along(
+    client: TestClient, moving: str, work: Callable[[], None]
+) -> None:
+    edit(client, moving, type="add-carrier", frame=FIRST, patch=PATCH, id="motion")
+    edit(client, moving, type="add-pane", frame=FIRST, corners=QUAD.tolist(), id="screen")
+    edit(client, moving, type="ride", elements=["screen"], carrier="motion")
+    job = order(client, moving)
+    work()
+    ended = next(j for j in client.get("/api/jobs").json() if j["id"] == job["id"])
+    assert ended["state"] == "done", ended["message"]
+    assert f"{COUNT} of {COUNT} frames solved" in ended["message"]
+    solved = carrier(client, moving)["solved"]
+    assert [s["frame"] for s in solved] == list(range(FIRST, FIRST + COUNT))
+    state = client.get(f"/api/shots/{moving}").json()
+    assert state["undo"].startswith("Solved")
+    rows = client.get(f"/api/shots/{moving}/geometry?revision={state['revision']}&first={FIRST + 5}&last={FIRST + 5}")
+    both = np.frombuffer(rows.content, "<f4").reshape(2, 4, 8)  # the carrier, then the pane
+    assert both[1, :, :2] == pytest.approx(apply(truth_at(6), QUAD), abs=0.1)
+    client.post(f"/api/shots/{moving}/undo", json={"revision": state["revision"]})
+    assert carrier(client, moving)["solved"] == []
+
+
+def test_only_the_range_that_was_asked_for_changes(client: TestClient, moving: str, work: Callable[[], None]) -> None:
+    edit(client, moving, type="add-carrier", frame=FIRST, patch=PATCH, id="motion")
+    order(client, moving, FIRST, FIRST + 4)
+    work()
+    before = {s["frame"]: s for s in carrier(client, moving)["solved"]}
+    order(client, moving, FIRST + 5, FIRST + COUNT - 1)
+    work()
+    after = {s["frame"]: s for s in carrier(client, moving)["solved"]}
+    assert all(after[f] == before[f] for f in before)
+    assert sorted(after) == list(range(FIRST, FIRST + COUNT))
+
+
+def test_what_was_solved_stays_when_it_is_stopped(
+    client: TestClient, moving: str, work: Callable[[], None], database: Database, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    edit(client, moving, type="add-carrier", frame=FIRST, patch=PATCH, id="motion")
+    job = order(client, moving)
+    monkeypatch.setattr(solving, "EVERY", 0.0)
+    tell = solving._Told.tell
+
+    def stopped(self: Any) -> None:
+        if len(self.places) == 3:
+            with database.transaction() as session:
+                jobs.ask_to_stop(session, job["id"])
+        tell(self)
+
+    monkeypatch.setattr(solving._Told, "tell", stopped)
+    monkeypatch.setattr("wiseglove.jobs.run.EVERY", 0.0)
+    work()
+    ended = next(j for j in client.get("/api/jobs").json() if j["id"] == job["id"])
+    assert "stopped by hand" in ended["message"]
+    assert 3 <= len(carrier(client, moving)["solved"]) < COUNT
+
+
+def test_the_trackers_eye_dims_what_does_not_count_and_the_flat_pane_holds_still(
+    client: TestClient, moving: str, work: Callable[[], None]
+) -> None:
+    edit(client, moving, type="add-carrier", frame=FIRST, patch=PATCH, id="motion")
+    edit(client, moving, type="add-pane", frame=FIRST, corners=QUAD.tolist(), id="screen")
+    edit(client, moving, type="ride", elements=["screen"], carrier="motion")
+    order(client, moving)
+    work()
+
+    def picture(address: str) -> np.ndarray:
+        answer = client.get(f"/api/shots/{moving}/{address}")
+        assert answer.status_code == 200, answer.text
+        return np.asarray(Image.open(io.BytesIO(answer.content)).convert("RGB"), np.float64)
+
+    plate = clip(1)(1)
+    eye = picture(f"carriers/motion/eye/{FIRST}.jpg?size=full")
+    assert eye[110, 150].mean() == pytest.approx(plate[110, 150], abs=12)
+    assert eye[20, 20].mean() == pytest.approx(0.28 * plate[20, 20], abs=12)
+    flats = [picture(f"panes/screen/flat/{f}.jpg?size=full")[60:180, 60:260] for f in (FIRST, FIRST + 6)]
+    assert np.abs(flats[0] - flats[1]).mean() < 5
+    assert np.abs(flats[0] - np.roll(flats[1], 6, axis=1)).mean() > 8
+
+
+@pytest.mark.parametrize(
+    ("first", "last", "says"),
+    [(1, 2, "outside the plate"), (FIRST + 3, FIRST + 1, "must not lie after"), (FIRST, FIRST, "own frame only")],
+)
+def test_a_range_that_cannot_be_is_refused(client: TestClient, moving: str, first: int, last: int, says: str) -> None:
+    edit(client, moving, type="add-carrier", frame=FIRST, patch=PATCH, id="motion")
+    answer = client.post(f"/api/shots/{moving}/carriers/motion/solve", json={"first": first, "last": last})
+    assert answer.status_code == 422
+    assert says in answer.json()["message"]
+    gone = client.post(f"/api/shots/{moving}/carriers/nothing/solve", json={"first": FIRST, "last": FIRST + 2})
+    assert gone.status_code == 422
+
+
+def test_a_patch_that_covers_hide_is_said_and_nothing_is_lost(
+    client: TestClient, moving: str, work: Callable[[], None]
+) -> None:
+    edit(client, moving, type="add-carrier", frame=FIRST, patch=PATCH, id="motion")
+    around = [[20, 20, 0, 0, 0, 0], [300, 20, 0, 0, 0, 0], [300, 220, 0, 0, 0, 0], [20, 220, 0, 0, 0, 0]]
+    edit(client, moving, type="add-cover", frame=FIRST, outline={"kinds": ["corner"] * 4, "points": around})
+    job = order(client, moving)
+    work()
+    ended = next(j for j in client.get("/api/jobs").json() if j["id"] == job["id"])
+    assert ended["state"] == "failed"
+    assert "Covers hide the whole patch" in ended["message"]
+    assert carrier(client, moving)["solved"] == []
