@@ -94,6 +94,7 @@ def demo(
         typer.echo(str(error), err=True)
         raise typer.Exit(1) from error
     children: list[subprocess.Popen[bytes]] = []
+    helpers: list[subprocess.Popen[bytes]] = []
 
     def stop(_signal: int, _frame: object) -> None:
         raise KeyboardInterrupt
@@ -106,7 +107,9 @@ def demo(
         settings = Settings(database_url=url, files=folder / "files")
         settings.make_folders()
         database = Database(url)
-        install(database, settings, folder / "footage", typer.echo)
+        pending = folder / "demo-shots.pending"
+        if install(database, settings, folder / "footage", typer.echo) is not None:
+            pending.touch()
         database.close()
         port = _free_port_from(port)
         environment = {**os.environ, "WISEGLOVE_DATABASE_URL": url, "WISEGLOVE_FILES": str(settings.files.resolve())}
@@ -115,6 +118,11 @@ def demo(
             children.append(subprocess.Popen([*program, *command], env=environment, start_new_session=True))
         _wait_until_answering(port, children)
         typer.echo(f"\nWise Glove is at http://127.0.0.1:{port}  (Ctrl+C stops it)\n")
+        if pending.exists():
+            typer.echo(
+                "Three more demo shots are being rendered and solved; they appear in the list as they are ready."
+            )
+            helpers.append(subprocess.Popen([*program, "demo-shots", str(folder)], env=environment))
         while all(child.poll() is None for child in children):
             time.sleep(0.3)
         typer.echo("The server or the worker ended by itself; stopping the rest.", err=True)
@@ -122,8 +130,23 @@ def demo(
         typer.echo("Stopping ...")
     finally:
         signal.signal(signal.SIGINT, signal.SIG_IGN)
-        _end(children)
+        _end([*helpers, *children])
         cluster.stop()
+
+
+@app.command("demo-shots", hidden=True)
+def demo_shots(folder: Path) -> None:
+    """Render, take in and solve the demo's further shots, as a child of `wiseglove demo`."""
+    from wiseglove.demo.solved_shots import install
+    from wiseglove.store.database import Database
+
+    os.nice(10)
+    settings = get_settings()
+    database = Database(settings.database_url)
+    made = install(database, settings, folder / "footage", typer.echo)
+    database.close()
+    (folder / "demo-shots.pending").unlink(missing_ok=True)
+    typer.echo(f"The demo has {len(made)} more shots now.")
 
 
 def _free_port_from(port: int) -> int:

@@ -15,6 +15,8 @@ from wiseglove.demo.panels import Front, Panel
 from wiseglove.demo.surroundings import PANEL_TOP, PER_METRE, climate_panel, greenhouse
 
 Array = NDArray[Any]
+KAPPA = 0.5522847
+"""Handle length over radius for a quarter circle (common practice)."""
 SHEET = (0.420, 0.302)
 """Metres of the panel's texture: housing with a thin rim of nothing round it."""
 
@@ -33,10 +35,47 @@ def _housing(per_metre: int, dark_glass: bool = False, plain: bool = False) -> A
     glass = (np.abs(u) < scene.SCREEN[0] * PER_METRE / 2) & (np.abs(v) < scene.SCREEN[1] * PER_METRE / 2)
     if dark_glass:
         sheet[glass, :3] = (0.004, 0.005, 0.006)
+    if not plain:
+        _lay_leaf(sheet)
     if plain:
         sheet[..., :3] = np.where(glass[..., None], 0.010, 0.085) * sheet[..., 3:]
     share = per_metre / PER_METRE
     return np.asarray(cv2.resize(sheet, None, fx=share, fy=share, interpolation=cv2.INTER_AREA), np.float32)
+
+
+LEAF = (0.142, 0.082, 0.040, 0.013, -32.0)
+"""A leaf that sticks to the lower right of the glass: middle, half length and width in metres, and its turn in degrees."""
+
+
+def _lay_leaf(sheet: Array) -> None:
+    x, y, long, wide, turn = LEAF
+    height, width = sheet.shape[:2]
+    at = (round(width / 2 + x * PER_METRE), round(height / 2 + y * PER_METRE))
+    mask = np.zeros((height, width), np.uint8)
+    cv2.ellipse(mask, at, (round(long * PER_METRE), round(wide * PER_METRE)), turn, 0, 360, 255, -1, cv2.LINE_AA)
+    share = (mask.astype(np.float32) / 255)[..., None]
+    rng = np.random.default_rng(23)
+    veins = cv2.GaussianBlur(rng.standard_normal((height, width)).astype(np.float32), (0, 0), 4)[..., None] * 3
+    colour = np.array([0.10, 0.21, 0.045], np.float32) * (1 + 0.35 * veins)
+    c, s = np.cos(np.radians(turn)), np.sin(np.radians(turn))
+    reach = long * PER_METRE * 0.95
+    ends = [(round(at[0] + way * c * reach), round(at[1] + way * s * reach)) for way in (-1, 1)]
+    rib = np.zeros((height, width), np.uint8)
+    cv2.line(rib, ends[0], ends[1], 255, 5, cv2.LINE_AA)
+    colour = colour * (1 - 0.5 * (rib.astype(np.float32) / 255)[..., None])
+    sheet[..., :3] = sheet[..., :3] * (1 - share) + colour * share
+    sheet[..., 3:] = sheet[..., 3:] * (1 - share) + share
+
+
+def leaf_outline(shot: Panel, time: float = 0.0) -> Array:
+    """Where the leaf is, as points with handles (4, 8) in plate pixels."""
+    x, y, long, wide, turn = LEAF
+    c, s = np.cos(np.radians(turn)), np.sin(np.radians(turn))
+    axes = np.array([[c, s], [-s, c]]) * np.array([[long], [wide]])
+    places = np.array([axes[0], axes[1], -axes[0], -axes[1]]) + (x, y)
+    along = np.array([axes[1], -axes[0], -axes[1], axes[0]]) * KAPPA
+    ends = [shot.seen(time, p[:, 0], p[:, 1]) for p in (places, places - along, places + along)]
+    return np.concatenate([ends[0], ends[1] - ends[0], ends[2] - ends[0], np.zeros((4, 2))], axis=1)
 
 
 def _glass_of(texture: Array) -> Array:
@@ -69,6 +108,11 @@ def textured(scale: float = 1.0) -> Panel:
         "textured", 60, _housing(1300 if scale < 1.2 else 2600), SHEET, _greenhouse(),
         pose=lambda time: standing(), camera=lambda time: handheld(time, 2.0, 1.3), scale=scale,
     )  # fmt: skip
+
+
+def smaller(scale: float = 1.0) -> Panel:
+    """The lit panel from farther away."""
+    return replace(textured(scale), name="smaller", frames=40, pose=lambda time: standing(away=1.27))
 
 
 def _cloth(height: int, width: int, tint: tuple[float, float, float], seed: int) -> Array:
