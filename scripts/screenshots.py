@@ -118,6 +118,31 @@ def carrying(page: Page) -> None:
     page.wait_for_timeout(400)
 
 
+def solving(page: Page) -> None:
+    """A carrier on the housing, solved over the loop, with the pane riding on it."""
+    bench = Bench.open(page)
+    bench.frame(1001)
+    bench.press("m")
+    bench.drag((262, 92), (884, 516))
+    bench.last_done("Drew Carrier")
+    bench.frame(1060)
+    page.get_by_title("Loop up to this frame").click()
+    details = page.get_by_label("Details")
+    details.get_by_role("button", name="1001 to 1060").click()
+    details.get_by_role("button", name="Solve all").wait_for(timeout=120_000)
+    bench.frame(1046)
+    bench.settled()
+    page.mouse.move(640, 8)
+    page.wait_for_timeout(500)
+
+
+def eye(page: Page) -> None:
+    solving(page)
+    page.keyboard.press("5")
+    Bench(page).settled()
+    page.wait_for_timeout(600)
+
+
 def zoom_on(bench: Bench, x: float, y: float) -> None:
     bench.page.mouse.move(*bench.place(x, y))
     for _ in range(4):
@@ -171,6 +196,8 @@ VIEWS: dict[str, Callable[[Page], None]] = {
     "workbench-tracing": tracing,
     "workbench-soft-edges": soft,
     "workbench-carrying-on": carrying,
+    "workbench-solving": solving,
+    "workbench-trackers-eye": eye,
     "workbench-dim-room": dim,
     "keys-and-gestures": keys,
     "deliver": deliver,

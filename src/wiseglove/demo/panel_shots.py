@@ -202,7 +202,7 @@ def tray(scale: float = 1.0) -> Panel:
 
     def corners(time: float) -> Array:
         x = np.interp(time, [0, 14, 30, 45, 58], [-420, -60, 560, 700, 1750])
-        return _box(x + 60, 420 + 8 * np.sin(time / 2.4), 820, 1060, 2 * np.sin(time / 3.1))
+        return _box(x + 60, 400 + 8 * np.sin(time / 2.4), 1020, 1240, 2 * np.sin(time / 3.1))
 
     return replace(textured(scale), name="tray", frames=70, front=Front(_colleague(), corners))
 

@@ -30,6 +30,8 @@ const GROUPS: { title: string; keys: [string, string][] }[] = [
     title: "Looking",
     keys: [
       ["1 2 3 4", "plate, matte, cut-out, composite"],
+      ["5 6", "tracker's eye, flat pane"],
+      ["W", "the frame that needs a look most"],
       ["Wheel", "zoom at the pointer"],
       ["Space drag", "pan; also the middle button"],
       ["F  0", "fit, 100 %"],
@@ -42,6 +44,7 @@ const GROUPS: { title: string; keys: [string, string][] }[] = [
       ["P", "pen: click a corner, drag a smooth point"],
       ["L", "a loop by hand, fitted with few points"],
       ["T", "trace: the line follows the edge; Shift is by hand"],
+      ["M", "the patch of a carrier, with any drawing tool"],
       ["G  C  B", "finger, ellipse, box: one drag"],
       ["N", "pane: click the four corners"],
       ["Enter", "close the outline; so does its first point"],

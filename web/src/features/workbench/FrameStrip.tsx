@@ -7,6 +7,7 @@ import { NumberField } from "../../ui/NumberField";
 import {
   bench,
   carriersOf,
+  doubts,
   goTo,
   groupOf,
   inDepth,
@@ -98,6 +99,7 @@ export function FrameStrip() {
           data-testid="strip"
         >
           <Ruler scale={scale} loop={b.loop} here={b.frame} range={b.reach === "range" ? b.range : null} />
+          <Pins b={b} scale={scale} />
           <div style={{ height: above * LANE }} />
           {seen.map((lane) =>
             "carrier" in lane ? (
@@ -119,6 +121,24 @@ export function FrameStrip() {
       </div>
     </section>
   );
+}
+
+/** A pin at each frame that needs a look; its height is how badly. */
+function Pins({ b, scale }: { b: Bench; scale: Scale }) {
+  return doubts(b).map(({ frame, need }) => (
+    <button
+      key={frame}
+      type="button"
+      aria-label={`Frame ${frame} needs a look`}
+      title={`Frame ${frame} needs a look  (W goes to the worst)`}
+      className="absolute top-0 w-[7px] -translate-x-1/2"
+      style={{ left: toX(scale, frame), height: 6 + 12 * need }}
+      onClick={() => goTo(frame)}
+    >
+      <span className="absolute inset-x-[3px] top-1 bottom-0 bg-marigold" />
+      <span className="absolute top-0 left-0 size-[7px] rounded-full bg-marigold" />
+    </button>
+  ));
 }
 
 function Transport({ b }: { b: Bench }) {

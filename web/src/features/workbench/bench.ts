@@ -331,6 +331,23 @@ export function solvedOf(b: Bench, carrier: Carrier): Map<number, SolvedFrame> {
   return out;
 }
 
+/** Frames of all carriers that need a look, the worst first: how badly, 0..1; a run of lost frames counts by its first. */
+export function doubts(b: Bench): { frame: number; need: number }[] {
+  const worst = new Map<number, number>();
+  for (const carrier of carriersOf(b)) {
+    const solved = solvedOf(b, carrier);
+    for (const s of solved.values()) {
+      const within = s.status === "lost" && solved.get(s.frame - 1)?.status === "lost";
+      if (s.status === "solved" || within) continue;
+      const need = s.status === "lost" ? 1 : 1 - s.confidence;
+      worst.set(s.frame, Math.max(need, worst.get(s.frame) ?? 0));
+    }
+  }
+  return [...worst]
+    .map(([frame, need]) => ({ frame, need }))
+    .sort((p, q) => q.need - p.need || p.frame - q.frame);
+}
+
 /** Covers and panes from near to far. */
 export function inDepth(b: Bench): (Cover | Pane)[] {
   const settings = b.shot?.elements.settings;

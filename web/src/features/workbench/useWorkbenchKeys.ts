@@ -1,5 +1,6 @@
 import { useEffect } from "react";
 import { useHotkeys } from "react-hotkeys-hook";
+import { toast } from "sonner";
 
 import type { Edit } from "../../api/client";
 import { closePen } from "../../viewer/draw";
@@ -8,7 +9,7 @@ import { reached, reshape } from "../../viewer/tools";
 import { backTrace, closeTrace, dropTrace, isTracing } from "../../viewer/trace";
 import { count, moved } from "../../viewer/shape";
 import { useView } from "../../viewer/view";
-import { bench, chosenCovers, goTo, keyFrames, outlineOf, setBench, shapeOf } from "./bench";
+import { bench, chosenCovers, doubts, goTo, keyFrames, outlineOf, setBench, shapeOf } from "./bench";
 import { copyChosen, duplicate, paste, pasteKey } from "./clipboard";
 import { LOOKS } from "./LookBar";
 import { dropProposal, keepProposal, proposeSnap } from "./proposals";
@@ -23,6 +24,14 @@ export function goToKey(way: -1 | 1, asked: number) {
   const frames = ids.flatMap((id) => keyFrames(b, id));
   const beyond = frames.filter((f) => (f - b.frame) * way > 0);
   if (beyond.length) goTo(way > 0 ? Math.min(...beyond) : Math.max(...beyond), asked);
+}
+
+/** To the frame that needs a look most; from there to the next worst. */
+export function goToWorst(asked: number) {
+  const frames = doubts(bench()).map((d) => d.frame);
+  if (frames.length === 0) return void toast("No frame needs a look.");
+  setBench({ playing: false });
+  goTo(frames[(frames.indexOf(bench().frame) + 1) % frames.length]!, asked);
 }
 
 /** Delete what is chosen: keys on the strip, else points, else the cover or pane. */
@@ -102,6 +111,7 @@ export function useWorkbenchKeys() {
   });
   useHotkeys("q", (event) => goToKey(-1, event.timeStamp));
   useHotkeys("e", (event) => goToKey(1, event.timeStamp));
+  useHotkeys("w", (event) => goToWorst(event.timeStamp));
   useHotkeys("s", () => takeTool("select"));
   useHotkeys("p", () => takeTool("pen"));
   useHotkeys("n", () => takeTool("pane"));
