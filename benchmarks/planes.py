@@ -3,7 +3,11 @@
 from __future__ import annotations
 
 import time
+from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass
+from functools import partial
+from multiprocessing import get_context
+from pathlib import Path
 
 import cv2
 import numpy as np
@@ -60,17 +64,23 @@ class Clip:
         return float((inside * (1 - self.front[frame] / 255)).sum() / max(float(grown.sum()), 1))
 
 
-def rendered(shot: Panel, scale: float) -> Clip:
+def _keep(name: str, scale: float, folder: Path, index: int) -> None:
+    taken = take(getattr(panel_shots, name)(scale), index)
+    cv2.imwrite(str(folder / f"plate.{index:04d}.png"), taken.plate[..., ::-1])
+    cv2.imwrite(str(folder / f"front.{index:04d}.png"), taken.front)
+
+
+def rendered(name: str, scale: float) -> Clip:
     """The clip; frames are rendered once and kept."""
+    shot: Panel = getattr(panel_shots, name)(scale)
     folder = KEPT / f"{shot.name}_{round(scale * 720)}"
     folder.mkdir(parents=True, exist_ok=True)
     pictures, front = [], []
+    missing = [i for i in range(shot.frames) if not (folder / f"front.{i:04d}.png").exists()]
+    with ProcessPoolExecutor(2, mp_context=get_context("spawn")) as pool:
+        list(pool.map(partial(_keep, name, scale, folder), missing))
     for index in range(shot.frames):
         plate, alpha = folder / f"plate.{index:04d}.png", folder / f"front.{index:04d}.png"
-        if not alpha.exists():
-            taken = take(shot, index)
-            cv2.imwrite(str(plate), taken.plate[..., ::-1])
-            cv2.imwrite(str(alpha), taken.front)
         pictures.append(seen_in(cv2.imread(str(plate))[..., ::-1].astype(np.float32), "luma"))
         front.append(cv2.imread(str(alpha), cv2.IMREAD_GRAYSCALE))
     return Clip(shot, pictures, np.stack(front), np.stack([shot.corners(i) for i in range(shot.frames)]))
@@ -131,7 +141,7 @@ def by_correlation(clip: Clip, mask: Picture, covered: bool) -> list[float]:
             # ECC's mask lies on the frame; covers are left out there.
             seen = (1 - clip.ignore(frame)).astype(np.uint8) if covered else np.ones_like(inside)
             lying = cv2.warpPerspective(inside, warp, reference.shape[::-1]) * seen
-            criteria = (cv2.TERM_CRITERIA_COUNT | cv2.TERM_CRITERIA_EPS, 40, 1e-6)
+            criteria = (cv2.TERM_CRITERIA_COUNT | cv2.TERM_CRITERIA_EPS, 25, 1e-5)
             _, warp = cv2.findTransformECC(
                 reference, clip.pictures[frame], warp, cv2.MOTION_HOMOGRAPHY, criteria, lying, 5
             )
@@ -178,7 +188,7 @@ def run() -> list[Row]:
     for case in CASES:
         key = (case.clip, case.scale)
         if key not in clips:
-            clips[key] = rendered(getattr(panel_shots, case.clip)(case.scale), case.scale)
+            clips[key] = rendered(case.clip, case.scale)
         clip = clips[key]
         mask = patch_of(clip, case.rim_only)
         places, rate = solved(clip, mask, case.covered)
@@ -236,7 +246,7 @@ def _found_again(clip: Clip) -> list[Row]:
 
 
 def _speed() -> list[Row]:
-    clip = rendered(panel_shots.smaller(), 1.0)
+    clip = rendered("smaller", 1.0)
     mask = patch_of(clip)
     rows = []
     for model, goal in (("perspective", 6.0), ("similarity", 25.0), ("shift", 25.0)):
