@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import threading
 import time
-from functools import lru_cache
 from typing import Any
 
 import numpy as np
@@ -16,7 +15,9 @@ from wiseglove.core.motion.path import homographies
 from wiseglove.core.motion.plane import Place, PlaneSolver
 from wiseglove.core.motion.solve import solve_range, stretches, told
 from wiseglove.jobs.run import Outcome, Run, StoppedError
+from wiseglove.media import clip
 from wiseglove.media.plate import to_float
+from wiseglove.media.spool import Spool, in_order
 from wiseglove.shot.edits import KeepSolution
 from wiseglove.shot.errors import EditError
 from wiseglove.shot.looking import left_out, looked_at
@@ -27,7 +28,6 @@ from wiseglove.store.pictures import ExactPictures
 
 EVERY = 0.12
 """Seconds between two notices of what was solved."""
-KEPT = 64
 TRIES = 20
 """How often what was solved is brought to a shot that others are changing at the same time."""
 
@@ -86,9 +86,14 @@ def work(run: Run) -> Outcome:
     pictures = ExactPictures(run.settings.media)
     told_so_far = _Told(run, carrier, last - first + 1)
     try:
-        solver = _solver(shot, carrier, pictures)
-        _know(solver, carrier, first, last)
-        places = solve_range(solver, first, last, told_so_far.note, lambda: told_so_far.stopped)
+        seeing = _Seeing(shot, carrier, pictures)
+        movie = clip.read_info(run.settings.media / shot.plate.media).kind == "movie"
+        start = min(max(carrier.at, first), last)
+        order = dict.fromkeys([carrier.at, *in_order(first, last, start, movie)])
+        with Spool(seeing.grey, order, (shot.plate.width, shot.plate.height)) as spool:
+            solver = PlaneSolver(spool.get, carrier.at, seeing.mask, carrier.model, seeing.left_out)
+            _know(solver, carrier, first, last)
+            places = solve_range(solver, first, last, told_so_far.note, lambda: told_so_far.stopped)
     finally:
         pictures.close()
     told_so_far.tell()
@@ -96,38 +101,41 @@ def work(run: Run) -> Outcome:
     return Outcome(_said(places, carrier, told_so_far.stopped), {"revision": revision, "frames": len(places)})
 
 
-def _solver(shot: Shot, carrier: Carrier, pictures: ExactPictures) -> PlaneSolver:
-    plate = shot.plate
-    reading, drawing = threading.Lock(), threading.Lock()
-    mask = looked_at(shot, carrier, carrier.at)
-    if not (mask > 0.5).any():
-        raise EditError(
-            "The blind spots leave nothing of the patch, or it lies outside the plate. Nothing was solved; draw them smaller."
-        )
+class _Seeing:
+    """What a carrier sees of the plate: its channel's pictures, its patch, and what covers leave out of them."""
 
-    def pixels(frame: int) -> NDArray[np.float32]:
-        return to_float(pictures.plate(plate, frame, plate.width, plate.height))
+    def __init__(self, shot: Shot, carrier: Carrier, pictures: ExactPictures) -> None:
+        """Raises EditError where there is nothing to see on the reference."""
+        self._shot, self._carrier, self._pictures = shot, carrier, pictures
+        self._drawing = threading.Lock()
+        self.mask = looked_at(shot, carrier, carrier.at)
+        if not (self.mask > 0.5).any():
+            raise EditError(
+                "The blind spots leave nothing of the patch, or it lies outside the plate. Nothing was solved; draw them "
+                "smaller."
+            )
+        hidden = self.left_out(carrier.at)
+        if hidden is not None and not ((self.mask > 0.5) & (hidden < 0.02)).any():
+            raise EditError(
+                "Covers hide the whole patch on its own frame. Nothing was solved; draw the patch on a frame where it is "
+                "seen."
+            )
+        self._channel = carrier.channel
+        if carrier.channel == "auto":
+            self._channel = best_channel(self._pixels(carrier.at), self.mask)
 
-    channel = best_channel(pixels(carrier.at), mask) if carrier.channel == "auto" else carrier.channel
+    def _pixels(self, frame: int) -> NDArray[np.float32]:
+        plate = self._shot.plate
+        return to_float(self._pictures.plate(plate, frame, plate.width, plate.height))
 
-    @lru_cache(maxsize=KEPT)
-    def read(frame: int) -> NDArray[np.float32]:
-        return seen_in(pixels(frame), channel)
+    def grey(self, frame: int) -> NDArray[np.float32]:
+        """The channel on a frame, (height, width), 0..255."""
+        return seen_in(self._pixels(frame), self._channel)
 
-    def picture_at(frame: int) -> NDArray[np.float32]:
-        with reading:
-            return read(frame)
-
-    def ignore_at(frame: int) -> NDArray[np.float32] | None:
-        with drawing:
-            return left_out(shot, carrier, frame, pictures)
-
-    hidden = ignore_at(carrier.at)
-    if hidden is not None and not ((mask > 0.5) & (hidden < 0.02)).any():
-        raise EditError(
-            "Covers hide the whole patch on its own frame. Nothing was solved; draw the patch on a frame where it is seen."
-        )
-    return PlaneSolver(picture_at, carrier.at, mask, carrier.model, ignore_at)
+    def left_out(self, frame: int) -> NDArray[np.float32] | None:
+        """Where covers hide the plate on a frame, 1 or 0; None where none does."""
+        with self._drawing:
+            return left_out(self._shot, self._carrier, frame, self._pictures)
 
 
 def _know(solver: PlaneSolver, carrier: Carrier, first: int, last: int) -> None:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import threading
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from functools import lru_cache
@@ -20,6 +19,7 @@ from wiseglove.core.motion.regions import filled
 from wiseglove.core.motion.solve import solve_range, stretches, told
 from wiseglove.interchange import motion
 from wiseglove.media.plate import PlateFiles, to_float
+from wiseglove.media.spool import Spool, in_order
 
 Points = NDArray[np.float64]
 MARGIN = 4
@@ -58,19 +58,15 @@ def solve_files(request: Request, tell: Callable[[str], None]) -> list[motion.Ro
     mask = _mask(request, plate, ignored(at) if ignored else None)
     pixels = to_float(plate.read(at))
     channel = best_channel(pixels, mask) if request.channel == "auto" else request.channel
-    lock = threading.Lock()
 
-    @lru_cache(maxsize=KEPT)
-    def read(frame: int) -> NDArray[np.float32]:
+    def grey(frame: int) -> NDArray[np.float32]:
         return seen_in(to_float(plate.read(frame)), channel)
 
-    def picture_at(frame: int) -> NDArray[np.float32]:
-        with lock:
-            return read(frame)
-
+    order = in_order(first, last, at, plate.about.kind == "movie")
     tell(f"Looking at {channel}, frames {first} to {last} from {at}, model {request.model}.")
-    solver = PlaneSolver(picture_at, at, mask, request.model, ignored or (lambda frame: None))
-    places = solve_range(solver, first, last, lambda place: None)
+    with Spool(grey, order, plate.size) as spool:
+        solver = PlaneSolver(spool.get, at, mask, request.model, ignored or (lambda frame: None))
+        places = solve_range(solver, first, last, lambda place: None)
     for begin, end, status, reason in stretches(places):
         frames = f"Frame {begin}" if begin == end else f"Frames {begin} to {end}"
         tell(f"{frames} {status}: {told(reason)}.")

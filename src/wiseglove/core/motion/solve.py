@@ -65,7 +65,7 @@ def solve_range(
         try:
             for place in solver.run(frames):
                 before = place.frame - frames.step
-                begins = place.matrix is None and (before not in places or places[before].matrix is not None)
+                begins = place.matrix is None and before in places and places[before].matrix is not None
                 if begins and is_cut(solver.picture_at(before), solver.picture_at(place.frame)):
                     note(replace(place, reason="cut"))
                 else:
