@@ -53,6 +53,7 @@ clean:  ## remove all that was made here: environment, build, database, footage
 	@$(PYTHON) -m venv .venv
 	@$(BIN)/pip install --quiet --disable-pip-version-check -r requirements.lock
 	@$(BIN)/pip install --quiet --disable-pip-version-check --no-deps --no-build-isolation -e .
+	@$(BIN)/python -c "from wiseglove.core.warm import warm_up; warm_up()"
 	@touch $@
 
 .venv/.tools: .venv/.ready requirements-dev.lock

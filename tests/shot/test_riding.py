@@ -245,7 +245,7 @@ def test_what_cannot_be_is_refused_with_a_sentence(shot: Shot, edit: Any, says: 
         edit.apply(shot)
 
 
-@given(st.lists(st.floats(-30, 30), min_size=8, max_size=8))
+@given(st.lists(st.floats(-18, 18), min_size=8, max_size=8))
 def test_carrying_there_and_back_gives_what_was(shifts: list[float]) -> None:
     base = np.array([[0, 0], [100, 0], [100, 80], [0, 80.0]])
     quad = base + np.array(shifts).reshape(4, 2)
