@@ -2,14 +2,20 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import cv2
 import numpy as np
 import pytest
 
+from tests.builders import after
 from wiseglove.core.geometry.homography import apply
 from wiseglove.core.motion.models import fitted
-from wiseglove.demo import panel_shots
+from wiseglove.demo import panel_shots, solved_shots
 from wiseglove.demo.panels import take
+from wiseglove.shot.edits import KeepSolution
+from wiseglove.shot.evaluate import corners_at, points_at
+from wiseglove.shot.model import Plate, SolvedFrame, new_shot
 
 
 @pytest.mark.parametrize("clip", [panel_shots.textured, panel_shots.door])
@@ -57,3 +63,28 @@ def test_the_colleague_hides_the_panel_for_a_while_and_the_lamps_jump() -> None:
     assert hidden[2] == 0
     lit = panel_shots.lamps_switched()
     assert lit.light(20)[0] == pytest.approx(1.3 * lit.light(5)[0])
+
+
+@pytest.mark.parametrize("demo", solved_shots.DEMOS, ids=lambda demo: demo.name)
+def test_what_the_further_demo_shots_draw_fits_the_truth(demo: solved_shots.Demo) -> None:
+    """With the true motion in place of the solved one: the pane on its corners, the leaf's cover on the leaf."""
+    clip = demo.clip()
+    plate = Plate(media="0" * 24, width=1280, height=720, first=1001, count=clip.frames, rate_num=25, rate_den=1)
+    shot = after(new_shot("demo", demo.name, plate), *solved_shots.edits_before(demo))
+    carrier = shot.carriers[0]
+    first = clip.corners(0)
+    places = []
+    for index in range(clip.frames):
+        motion = fitted("perspective", first, clip.corners(index))
+        assert motion is not None
+        corners: Any = tuple(map(tuple, apply(motion, np.array(carrier.base)).tolist()))
+        places.append(SolvedFrame(frame=1001 + index, corners=corners, status="solved", confidence=1.0))
+    keep = KeepSolution(type="keep-solution", carrier=carrier.id, places=places)
+    shot = after(shot, keep, *solved_shots.edits_after(demo))
+    assert corners_at(shot.panes[0], 1001 + 20) == pytest.approx(clip.corners(20), abs=0.05)
+    leaf = next(c for c in shot.covers if c.name == "Leaf")
+    shape = points_at(shot.outlines_of(leaf)[0], [1001 + 20])[0]
+    assert shape[:, :2] == pytest.approx(panel_shots.leaf_outline(clip, 20)[:, :2], abs=0.1)
+    assert len(shot.outlines_of(leaf)[0].keys) == 1
+    assert bool(carrier.blind) == demo.blind
+    assert any("Colleague" in c.name for c in shot.covers) == demo.colleague

@@ -6,7 +6,18 @@ import { memo, useEffect, useState, type MouseEvent } from "react";
 import type { Cover, Edit, Group, Pane } from "../../api/client";
 import { IconButton } from "../../ui/Button";
 import { TextField } from "../../ui/TextField";
-import { bench, coverOf, inDepth, keyFrames, select, setBench, useBench, type Bench } from "./bench";
+import {
+  bench,
+  carrierOf,
+  coverOf,
+  inDepth,
+  keyFrames,
+  outlineOf,
+  select,
+  setBench,
+  useBench,
+  type Bench,
+} from "./bench";
 import { send } from "./send";
 
 /** A click chooses one thing; with Shift or Ctrl a cover is chosen besides. */
@@ -131,6 +142,7 @@ export const Card = memo(function Card(props: {
     id: thing.id,
   });
   const keys = useBench((b) => keyCount(thing, (id) => keyFrames(b, id).length));
+  const rides = useBench((b) => carrierOf(b, ridesOn(b, thing))?.name);
   const set = (change: { shown?: boolean; locked?: boolean }) =>
     void send(
       (thing.kind === "pane"
@@ -156,7 +168,10 @@ export const Card = memo(function Card(props: {
         <Thumbnail id={thing.id} />
         <div className={`min-w-0 ${thing.shown === false || out ? "opacity-50" : ""}`}>
           <p className="truncate leading-[18px]">{thing.name}</p>
-          <p className="text-[12px] leading-[15px] text-ink-soft">{keys}</p>
+          <p className="truncate text-[12px] leading-[15px] text-ink-soft">
+            {keys}
+            {rides && `, rides on ${rides}`}
+          </p>
         </div>
       </div>
       {thing.kind === "cover" && (
@@ -186,6 +201,12 @@ export const Card = memo(function Card(props: {
     </li>
   );
 });
+
+/** The carrier that a pane, or the first outline of a cover, rides on. */
+function ridesOn(b: Bench, thing: Cover | Pane): string | null {
+  if (thing.kind === "pane") return (thing as Pane).rides ?? null;
+  return outlineOf(b, (thing as Cover).outlines?.[0] ?? null)?.rides ?? null;
+}
 
 function keyCount(thing: Cover | Pane, count: (id: string) => number): string {
   const keys =
