@@ -12,19 +12,14 @@ from dataclasses import dataclass, field
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from scipy import ndimage
 
-from wiseglove.core.compositing.colour import decode, encode
 from wiseglove.core.geometry.homography import apply
 from wiseglove.core.motion import kernels
 from wiseglove.core.motion.models import changed, directions
+from wiseglove.core.motion.reference import CURVE, Reference, Window, pyramid
 
 Matrix = NDArray[np.float64]
 Picture = NDArray[np.float32]
-LEVELS = 4
-"""Reductions by 1, 2, 4 and 8."""
-SMALLEST = 20
-"""A level is used where the patch is at least this many pixels wide and high in it."""
 WINDOW = 0.08
 """Width of the window in which light is matched, as a share of the patch."""
 NARROWEST = 15.0
@@ -33,94 +28,10 @@ EVIDENT = (0.55, 0.85)
 """Local correlation from which a neighbourhood begins to vote, and from which it votes wholly."""
 SLACK = 0.12
 """Misalignment in pixels that no vote is lost for, at the end."""
-SHUTTER = 0.5
 LENIENT = {2: 5.0, 3: 4.0, 4: 3.0, 6: 2.0, 8: 1.0}
 """How many times more misalignment is forgiven to models with so many freedoms: they cannot follow everything."""
 CLOSE = 0.25
 """Pixels of the level within which a comparison is moved to first order instead of made anew."""
-MOST_SAMPLES = 36
-"""Sub-poses that a frame is rendered from at most."""
-
-
-CURVE = (encode(np.linspace(0, 1, 512) ** 2) * 255).astype(np.float32)
-"""Display encoding of linear light 0..1, at steps that are even in its square root."""
-
-
-def pyramid(picture: Picture) -> list[Picture]:
-    """A picture reduced by 1, 2, 4 and 8, by area."""
-    out = [np.ascontiguousarray(picture, np.float32)]
-    for _ in range(LEVELS - 1):
-        h, w = out[-1].shape
-        out.append(np.asarray(cv2.resize(out[-1], (max(w // 2, 1), max(h // 2, 1)), interpolation=cv2.INTER_AREA)))
-    return out
-
-
-@dataclass(frozen=True)
-class Window:
-    """A part of a level's picture, in its pixels; sides are multiples of 4."""
-
-    left: int
-    top: int
-    width: int
-    height: int
-
-    def of(self, picture: Picture) -> Picture:
-        """The picture's part."""
-        return np.ascontiguousarray(picture[self.top : self.top + self.height, self.left : self.left + self.width])
-
-
-class Reference:
-    """A picture (h, w) and what of it counts, 0..1 (h, w), prepared on all levels.
-
-    Raises ValueError where nothing counts.
-    """
-
-    def __init__(self, picture: Picture, mask: Picture) -> None:
-        if not (mask > 0.5).any():
-            raise ValueError("nothing of the reference counts")
-        self.coefs, self.linear, self.masks, self.offsets = [], [], [], []
-        ys, xs = np.nonzero(mask > 0.5)
-        self.box = (int(xs.min()), int(ys.min()), int(xs.max()) + 1, int(ys.max()) + 1)
-        left, top, right, bottom = self.box
-        self.corners = np.array([[left, top], [right, top], [right, bottom], [left, bottom]], np.float64)
-        step = 1 << (LEVELS - 1)
-        x0, y0 = max(left - 4 * step, 0) // step * step, max(top - 4 * step, 0) // step * step
-        part = picture[y0 : bottom + 4 * step, x0 : right + 4 * step]
-        counted = mask[y0 : bottom + 4 * step, x0 : right + 4 * step].astype(np.float32)
-        pictures, masks = pyramid(np.asarray(part, np.float32)), pyramid(counted)
-        for level, (p, m) in enumerate(zip(pictures, masks, strict=True)):
-            self.coefs.append(ndimage.spline_filter(p, 3, output=np.float32, mode="mirror"))
-            light = decode(np.clip(p, 0, 255) / 255).astype(np.float32)
-            self.linear.append(ndimage.spline_filter(light, 3, output=np.float32, mode="mirror"))
-            self.masks.append(np.ascontiguousarray(m))
-            self.offsets.append((x0 / (1 << level), y0 / (1 << level)))
-        self.picture, self.left, self.top = pictures[0], x0, y0
-        hull = cv2.convexHull(np.stack([xs, ys], 1).astype(np.float32))[:, 0].astype(np.float64) + 0.5
-        self.hull = hull
-        self.extent = float(np.sqrt(cv2.contourArea(hull.astype(np.float32)) or 1.0))
-
-
-def between(corners: list[Matrix], count: int, shutter: float = SHUTTER) -> Matrix:
-    """Motions (count, 3, 3) within the exposure, relative to the frame's own place.
-
-    corners: where four points are at the frame before, the frame and the frame after, each (4, 2); the path
-    through them is a parabola.
-    """
-    before, now, after = corners
-    speed, bend = (after - before) / 2, (after + before) / 2 - now
-    times = ((np.arange(count) + 0.5) / count - 0.5) * shutter
-    if count == 1 or np.abs(speed).max() * shutter < 0.15:
-        return np.eye(3)[None]
-    source = now.astype(np.float32)
-    out = [
-        cv2.getPerspectiveTransform(source, (now + speed * t + bend * t * t).astype(np.float32).copy()) for t in times
-    ]
-    return np.asarray(out, np.float64)
-
-
-def samples_for(travel: float, reduction: float) -> int:
-    """Sub-poses for a travel (px) within the exposure and a reference that is seen `reduction` times smaller."""
-    return int(np.clip(np.ceil(max(travel / 1.2, reduction * 2.5 if reduction > 1.25 else 1)), 1, MOST_SAMPLES))
 
 
 @dataclass
@@ -128,14 +39,13 @@ class Fit:
     """What an alignment found: the motion and the evidence for it.
 
     parts: `agreement` share of textured blocks that agree, `spread` how far these span the patch, `correlation`
-    weighted, `deviation` of the corners in px, `seen` share of the patch in the frame and not hidden,
-    `residual` in grey levels, `edge` apparent share of the smaller side.
+    weighted, `deviation` of the worst corner in px, `seen` and `inside` shares of the patch that are seen and that lie in
+    the frame, `residual` in grey levels, `reduction` times narrower than at the reference, `blocks` with texture,
+    `texture` how far these span the patch.
     """
 
     matrix: Matrix
     parts: dict[str, float] = field(default_factory=dict)
-    votes: Picture | None = None
-    window: Window | None = None
 
 
 @dataclass(frozen=True)
@@ -378,7 +288,7 @@ class Aligner:
         }
         doubtful = (textured & ~agreeing).astype(np.float32)
         good = 1 - np.repeat(np.repeat(doubtful, block, 0), block, 1)[: window.height, : window.width]
-        return Fit(matrix, parts, c.votes, window), np.ascontiguousarray(good)
+        return Fit(matrix, parts), np.ascontiguousarray(good)
 
     def _deviation(self, c: Compared, step: Step, sums: Matrix, block: int, n: int) -> float:
         """Standard deviation of the worst corner in plate pixels.

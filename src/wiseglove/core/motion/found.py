@@ -8,8 +8,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from wiseglove.core.motion.align import Reference
 from wiseglove.core.motion.models import Model, fitted
+from wiseglove.core.motion.reference import Reference
 
 Matrix = NDArray[np.float64]
 Picture = NDArray[np.float32]

@@ -10,19 +10,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wiseglove.core.geometry.homography import apply
-from wiseglove.core.motion.align import (
-    LEVELS,
-    SHUTTER,
-    SMALLEST,
-    Aligner,
-    Fit,
-    Reference,
-    between,
-    pyramid,
-    samples_for,
-)
+from wiseglove.core.motion.align import Aligner, Fit
 from wiseglove.core.motion.found import Finder
 from wiseglove.core.motion.models import FREEDOMS, Model
+from wiseglove.core.motion.reference import LEVELS, SHUTTER, SMALLEST, Reference, between, pyramid, samples_for
 
 Matrix = NDArray[np.float64]
 Picture = NDArray[np.float32]
@@ -166,12 +157,10 @@ class PlaneSolver:
                 break
         return best[1] if best else None
 
-    def solve_frame(
-        self, frame: int, before: Place | None, earlier: Place | None, found: Matrix | None = None
-    ) -> Place:
+    def solve_frame(self, frame: int, before: Place | None, earlier: Place | None) -> Place:
         """A frame from its neighbour on the side of the reference, and that one's neighbour."""
         aligner = self.aligner(frame)
-        starts: list[Matrix] = [found] if found is not None else []
+        starts: list[Matrix] = []
         last = before.matrix if before is not None else None
         if last is not None:
             if earlier is not None and earlier.matrix is not None:
@@ -181,7 +170,7 @@ class PlaneSolver:
             if matched is not None:
                 starts.append(matched)
         place = self._from(aligner, frame, starts, last)
-        if place.status != "solved" and found is None:
+        if place.status != "solved":
             again = self.finder.find(aligner.levels[0], aligner.ignored[0] if aligner.ignored else None)
             if again is not None:
                 other = self._from(aligner, frame, [again], last)
@@ -294,7 +283,7 @@ class PlaneSolver:
         after, later, step = place, None, frames.step
         back = frame - step
         while back in frames and back in self.known and self.known[back].status == "lost":
-            tried = self.solve_frame(back, after, later, None)
+            tried = self.solve_frame(back, after, later)
             if tried.status != "solved":
                 return
             self.known[back] = tried

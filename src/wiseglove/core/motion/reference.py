@@ -1,0 +1,101 @@
+"""A reference prepared for comparison, and the moments of an exposure in which it is seen."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+from scipy import ndimage
+
+from wiseglove.core.compositing.colour import decode, encode
+
+Matrix = NDArray[np.float64]
+Picture = NDArray[np.float32]
+LEVELS = 4
+"""Reductions by 1, 2, 4 and 8."""
+SMALLEST = 20
+"""A level is used where the patch is at least this many pixels wide and high in it."""
+SHUTTER = 0.5
+MOST_SAMPLES = 36
+"""Sub-poses that a frame is rendered from at most."""
+CURVE = (encode(np.linspace(0, 1, 512) ** 2) * 255).astype(np.float32)
+"""Display encoding of linear light 0..1, at steps that are even in its square root."""
+
+
+def pyramid(picture: Picture) -> list[Picture]:
+    """A picture reduced by 1, 2, 4 and 8, by area."""
+    out = [np.ascontiguousarray(picture, np.float32)]
+    for _ in range(LEVELS - 1):
+        h, w = out[-1].shape
+        out.append(np.asarray(cv2.resize(out[-1], (max(w // 2, 1), max(h // 2, 1)), interpolation=cv2.INTER_AREA)))
+    return out
+
+
+@dataclass(frozen=True)
+class Window:
+    """A part of a level's picture, in its pixels; sides are multiples of 4."""
+
+    left: int
+    top: int
+    width: int
+    height: int
+
+    def of(self, picture: Picture) -> Picture:
+        """The picture's part."""
+        return np.ascontiguousarray(picture[self.top : self.top + self.height, self.left : self.left + self.width])
+
+
+class Reference:
+    """A picture (h, w) and what of it counts, 0..1 (h, w), prepared on all levels.
+
+    Raises ValueError where nothing counts.
+    """
+
+    def __init__(self, picture: Picture, mask: Picture) -> None:
+        if not (mask > 0.5).any():
+            raise ValueError("nothing of the reference counts")
+        self.coefs, self.linear, self.masks, self.offsets = [], [], [], []
+        ys, xs = np.nonzero(mask > 0.5)
+        self.box = (int(xs.min()), int(ys.min()), int(xs.max()) + 1, int(ys.max()) + 1)
+        left, top, right, bottom = self.box
+        self.corners = np.array([[left, top], [right, top], [right, bottom], [left, bottom]], np.float64)
+        step = 1 << (LEVELS - 1)
+        x0, y0 = max(left - 4 * step, 0) // step * step, max(top - 4 * step, 0) // step * step
+        part = picture[y0 : bottom + 4 * step, x0 : right + 4 * step]
+        counted = mask[y0 : bottom + 4 * step, x0 : right + 4 * step].astype(np.float32)
+        pictures, masks = pyramid(np.asarray(part, np.float32)), pyramid(counted)
+        for level, (p, m) in enumerate(zip(pictures, masks, strict=True)):
+            self.coefs.append(ndimage.spline_filter(p, 3, output=np.float32, mode="mirror"))
+            light = decode(np.clip(p, 0, 255) / 255).astype(np.float32)
+            self.linear.append(ndimage.spline_filter(light, 3, output=np.float32, mode="mirror"))
+            self.masks.append(np.ascontiguousarray(m))
+            self.offsets.append((x0 / (1 << level), y0 / (1 << level)))
+        self.picture, self.left, self.top = pictures[0], x0, y0
+        hull = cv2.convexHull(np.stack([xs, ys], 1).astype(np.float32))[:, 0].astype(np.float64) + 0.5
+        self.hull = hull
+        self.extent = float(np.sqrt(cv2.contourArea(hull.astype(np.float32)) or 1.0))
+
+
+def between(corners: list[Matrix], count: int, shutter: float = SHUTTER) -> Matrix:
+    """Motions (count, 3, 3) within the exposure, relative to the frame's own place.
+
+    corners: where four points are at the frame before, the frame and the frame after, each (4, 2); the path
+    through them is a parabola.
+    """
+    before, now, after = corners
+    speed, bend = (after - before) / 2, (after + before) / 2 - now
+    times = ((np.arange(count) + 0.5) / count - 0.5) * shutter
+    if count == 1 or np.abs(speed).max() * shutter < 0.15:
+        return np.eye(3)[None]
+    source = now.astype(np.float32)
+    out = [
+        cv2.getPerspectiveTransform(source, (now + speed * t + bend * t * t).astype(np.float32).copy()) for t in times
+    ]
+    return np.asarray(out, np.float64)
+
+
+def samples_for(travel: float, reduction: float) -> int:
+    """Sub-poses for a travel (px) within the exposure and a reference that is seen `reduction` times smaller."""
+    return int(np.clip(np.ceil(max(travel / 1.2, reduction * 2.5 if reduction > 1.25 else 1)), 1, MOST_SAMPLES))
