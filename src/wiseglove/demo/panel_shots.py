@@ -115,6 +115,15 @@ def smaller(scale: float = 1.0) -> Panel:
     return replace(textured(scale), name="smaller", frames=40, pose=lambda time: standing(away=1.27))
 
 
+def sliding(scale: float = 1.0) -> Panel:
+    """The lit panel seen straight on, before a camera that only slides."""
+
+    def camera(time: float) -> scene.Camera:
+        return scene.Camera(np.eye(3), np.array([0.09 * np.sin(time / 9), 0.05 * np.sin(time / 6 + 1), 0.0]))
+
+    return replace(smaller(scale), name="sliding", pose=lambda time: standing(0, 0, 0, 1.27), camera=camera)
+
+
 def _cloth(height: int, width: int, tint: tuple[float, float, float], seed: int) -> Array:
     rng = np.random.default_rng(seed)
     weave = rng.standard_normal((height, width)).astype(np.float32)

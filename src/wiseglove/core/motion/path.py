@@ -7,6 +7,7 @@ so in-betweens, bridges and corrections all move places of the picture, never ma
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import cv2
 import numpy as np
@@ -34,11 +35,16 @@ class Motion:
         """Homographies (T, 3, 3) from the reference to fractional frames; the end frames hold beyond the ends."""
         at = np.clip(np.asarray(times, np.float64) - self.first, 0, len(self.quads) - 1)
         low = np.minimum(np.floor(at).astype(int), len(self.quads) - 1)
-        whole = low == at
-        quads = self.quads[low].copy()
-        if not whole.all():
-            quads[~whole] = _between(self.quads, low[~whole], (at - low)[~whole])
-        return homographies(self.base, quads)
+        out: Array = self._of_frames[low]
+        off = low != at
+        if off.any():
+            out[off] = homographies(self.base, _between(self.quads, low[off], (at - low)[off]))
+        return out
+
+    @cached_property
+    def _of_frames(self) -> Array:
+        """The homographies of the frames themselves, made once for all that rides."""
+        return homographies(self.base, self.quads)
 
     def carry(self, times: Array, points: Array) -> Array:
         """Points (T, N, 8) of the reference as they are seen at times (T,): places and handles; edges keep their width."""
@@ -100,8 +106,12 @@ def moved(matrices: Array, points: Array) -> Array:
 
 
 def _applied(matrices: Array, places: Array) -> Array:
-    xyw = np.einsum("tij,tnj->tni", matrices[:, :, :2], places) + matrices[:, None, :, 2]
-    return np.asarray(xyw[..., :2] / xyw[..., 2:])
+    x, y = places[..., 0], places[..., 1]
+    m = matrices[:, :, :, None]
+    away = m[:, 2, 0] * x + m[:, 2, 1] * y + m[:, 2, 2]
+    across = m[:, 0, 0] * x + m[:, 0, 1] * y + m[:, 0, 2]
+    down = m[:, 1, 0] * x + m[:, 1, 1] * y + m[:, 1, 2]
+    return np.stack([across / away, down / away], axis=-1)
 
 
 def path(frames: range, known: dict[int, Array], by_hand: dict[int, Array]) -> Array:

@@ -122,9 +122,14 @@ class PlaneSolver:
         return Aligner(self.reference, levels, self.ignore_at(frame), self.freedoms, self.exposure.linear, self.grain)
 
     def _within(
-        self, matrix: Matrix, before: Matrix | None, after: Matrix | None, shutter: float | None = None
+        self,
+        matrix: Matrix,
+        before: Matrix | None,
+        after: Matrix | None,
+        shutter: float | None = None,
+        level: int = 0,
     ) -> Matrix:
-        """The exposure's sub-poses at a motion, with what is known of its neighbours."""
+        """The exposure's sub-poses at a motion, with what is known of its neighbours, as many as a level needs."""
         shutter = self.exposure.shutter if shutter is None else shutter
         ends = self.reference.corners
         now = apply(matrix, ends)
@@ -132,7 +137,7 @@ class PlaneSolver:
             return np.eye(3)[None]
         first = apply(before, ends) if before is not None else 2 * now - apply(np.asarray(after), ends)
         last = apply(after, ends) if after is not None else 2 * now - first
-        travel = float(np.abs(last - first).max()) / 2 * shutter
+        travel = float(np.abs(last - first).max()) / 2 * shutter / (1 << level)
         jacobian = abs(np.linalg.det(matrix[:2, :2])) ** 0.5
         count = samples_for(travel, 1.0 if jacobian > 0.8 else 1 / max(jacobian, 0.05))
         return between([first, now, last], count, shutter)
@@ -183,11 +188,11 @@ class PlaneSolver:
         if matrix is None:
             return Place(frame, None, "lost", 0.0, {}, "covered")
         level = self._control_level(aligner, matrix)
-        within = self._within(matrix, last, None)
+        within = self._within(matrix, last, None, level=level)
         matrix = aligner.refine(matrix, within, level, [0.5, 0.3, 0.15], 0.01)
         if matrix is None:
             return Place(frame, None, "lost", 0.0, {}, "covered")
-        return self._settled(aligner, frame, matrix, self._within(matrix, last, None), level)
+        return self._settled(aligner, frame, matrix, within, level)
 
     def _control_level(self, aligner: Aligner, matrix: Matrix) -> int:
         """The level at which a frame is judged at first: reduced by 2 where the patch is large enough for that."""
@@ -225,9 +230,10 @@ class PlaneSolver:
         if travel < Exposure.FAST or aligner.reduction(matrix) > 1.25:
             return
         energies = []
+        level = self._control_level(aligner, matrix)
         for shutter, linear in Exposure.CHOICES:
             aligner.linear = linear
-            energies.append(aligner.energy(matrix, self._within(matrix, before, after, shutter), 0))
+            energies.append(aligner.energy(matrix, self._within(matrix, before, after, shutter, level), level))
         self.exposure.learn(energies)
         aligner.linear = self.exposure.linear
 

@@ -98,4 +98,4 @@ def between(corners: list[Matrix], count: int, shutter: float = SHUTTER) -> Matr
 
 def samples_for(travel: float, reduction: float) -> int:
     """Sub-poses for a travel (px) within the exposure and a reference that is seen `reduction` times smaller."""
-    return int(np.clip(np.ceil(max(travel / 1.2, reduction * 2.5 if reduction > 1.25 else 1)), 1, MOST_SAMPLES))
+    return int(np.clip(np.ceil(max(travel / 2, reduction * 2.5 if reduction > 1.25 else 1)), 1, MOST_SAMPLES))
