@@ -135,75 +135,63 @@ def _plate_to_texture(shape: tuple[int, ...], corners: Array, jitter: tuple[floa
 
 
 @nb.njit(cache=True, nogil=True, fastmath=True)
+def _place_in(texture, inverse, x, y):  # type: ignore[no-untyped-def]
+    """Where a plate pixel lies in a texture (u, v); u is negative where it lies outside or behind."""
+    w = inverse[2, 0] * x + inverse[2, 1] * y + inverse[2, 2]
+    if w <= 0:
+        return -1.0, -1.0
+    u = (inverse[0, 0] * x + inverse[0, 1] * y + inverse[0, 2]) / w
+    v = (inverse[1, 0] * x + inverse[1, 1] * y + inverse[1, 2]) / w
+    if u < 0 or v < 0 or u >= texture.shape[1] - 1 or v >= texture.shape[0] - 1:
+        return -1.0, -1.0
+    return u, v
+
+
+@nb.njit(cache=True, nogil=True, fastmath=True)
+def _looked_up(texture, u, v, k):  # type: ignore[no-untyped-def]
+    """A channel of a texture between its texels (bilinear)."""
+    i, j = int(u), int(v)
+    fu, fv = np.float32(u - i), np.float32(v - j)
+    above = texture[j, i, k] + fu * (texture[j, i + 1, k] - texture[j, i, k])
+    below = texture[j + 1, i, k] + fu * (texture[j + 1, i + 1, k] - texture[j + 1, i, k])
+    return above + fv * (below - above)
+
+
+@nb.njit(cache=True, nogil=True, fastmath=True)
 def _lay(picture, texture, inverse, light, mirrored, sliding, glass):  # type: ignore[no-untyped-def]
-    """Bilinear lookup of the texture, its light and what it mirrors, laid over the picture (h, w, 3)."""
-    rows, columns = texture.shape[0], texture.shape[1]
+    """A texture, its light and what it mirrors, laid over the picture (h, w, 3)."""
     for y in range(picture.shape[0]):
         for x in range(picture.shape[1]):
-            w = inverse[2, 0] * x + inverse[2, 1] * y + inverse[2, 2]
-            if w <= 0:
+            u, v = _place_in(texture, inverse, x, y)
+            if u < 0:
                 continue
-            u = (inverse[0, 0] * x + inverse[0, 1] * y + inverse[0, 2]) / w
-            v = (inverse[1, 0] * x + inverse[1, 1] * y + inverse[1, 2]) / w
-            if u < 0 or v < 0 or u >= columns - 1 or v >= rows - 1:
-                continue
-            i, j = int(u), int(v)
-            fu, fv = np.float32(u - i), np.float32(v - j)
-            a, b, c, d = (1 - fu) * (1 - fv), fu * (1 - fv), (1 - fu) * fv, fu * fv
-            alpha = (
-                a * texture[j, i, 3]
-                + b * texture[j, i + 1, 3]
-                + c * texture[j + 1, i, 3]
-                + d * texture[j + 1, i + 1, 3]
-            )
+            alpha = _looked_up(texture, u, v, 3)
             if alpha == 0:
                 continue
-            across, down = u / columns, v / rows
+            across, down = u / texture.shape[1], v / texture.shape[0]
             lit = light[0] + light[1] * (across - 0.5) + light[2] * (down - 0.5)
             lit += light[3] / (1 + np.exp(-(across + 0.25 * down - light[4]) * 120))
             glare = np.float32(0)
             if mirrored.size > 1:
                 s, t = int(u + sliding[0]), int(v + sliding[1])
                 if 0 <= s < mirrored.shape[1] and 0 <= t < mirrored.shape[0]:
-                    glare = mirrored[t, s] * glass[j, i]
+                    glare = mirrored[t, s] * glass[int(v), int(u)]
             for k in range(3):
-                t3 = (
-                    a * texture[j, i, k]
-                    + b * texture[j, i + 1, k]
-                    + c * texture[j + 1, i, k]
-                    + d * texture[j + 1, i + 1, k]
-                )
-                picture[y, x, k] = picture[y, x, k] * (1 - alpha) + t3 * lit + glare * (1 - np.float32(0.17) * k)
+                own = _looked_up(texture, u, v, k) * lit + glare * (1 - np.float32(0.17) * k)
+                picture[y, x, k] = picture[y, x, k] * (1 - alpha) + own
 
 
 @nb.njit(cache=True, nogil=True, fastmath=True)
 def _cover(picture, hidden, texture, inverse):  # type: ignore[no-untyped-def]
-    """Bilinear lookup of a premultiplied texture laid over the picture; its alpha is added to `hidden`."""
-    rows, columns = texture.shape[0], texture.shape[1]
+    """A premultiplied texture laid over the picture; its alpha is added to `hidden`."""
     for y in range(picture.shape[0]):
         for x in range(picture.shape[1]):
-            w = inverse[2, 0] * x + inverse[2, 1] * y + inverse[2, 2]
-            u = (inverse[0, 0] * x + inverse[0, 1] * y + inverse[0, 2]) / w
-            v = (inverse[1, 0] * x + inverse[1, 1] * y + inverse[1, 2]) / w
-            if w <= 0 or u < 0 or v < 0 or u >= columns - 1 or v >= rows - 1:
+            u, v = _place_in(texture, inverse, x, y)
+            if u < 0:
                 continue
-            i, j = int(u), int(v)
-            fu, fv = np.float32(u - i), np.float32(v - j)
-            a, b, c, d = (1 - fu) * (1 - fv), fu * (1 - fv), (1 - fu) * fv, fu * fv
-            alpha = (
-                a * texture[j, i, 3]
-                + b * texture[j, i + 1, 3]
-                + c * texture[j + 1, i, 3]
-                + d * texture[j + 1, i + 1, 3]
-            )
+            alpha = _looked_up(texture, u, v, 3)
             for k in range(3):
-                t = (
-                    a * texture[j, i, k]
-                    + b * texture[j, i + 1, k]
-                    + c * texture[j + 1, i, k]
-                    + d * texture[j + 1, i + 1, k]
-                )
-                picture[y, x, k] = picture[y, x, k] * (1 - alpha) + t
+                picture[y, x, k] = picture[y, x, k] * (1 - alpha) + _looked_up(texture, u, v, k)
             hidden[y, x] += alpha
 
 

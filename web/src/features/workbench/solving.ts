@@ -3,13 +3,18 @@ import { bench, setBench } from "./bench";
 
 /** Take in frames that were just solved; the picture follows the newest one while its carrier is selected. */
 export function watchSolving(carrier: string, places: SolvedFrame[]) {
-  const { solving, selected, frame } = bench();
+  const { solving, selected, shot } = bench();
   const known = { ...solving[carrier] };
   for (const place of places) known[place.frame] = place;
-  const newest = places.at(-1)?.frame ?? frame;
+  const found = shot?.elements[carrier];
+  const at = found?.kind === "carrier" ? found.at : 0;
+  const after = places.filter((p) => p.frame > at);
+  // Both ways at once the picture would jump to and fro, so it follows the way on while there is one.
+  const onlyBack = !Object.keys(known).some((f) => Number(f) > at);
+  const newest = (after.length || !onlyBack ? after : places).at(-1)?.frame;
   setBench({
     solving: { ...solving, [carrier]: known },
-    ...(selected === carrier ? { frame: newest, playing: false } : {}),
+    ...(selected === carrier && newest !== undefined ? { frame: newest, playing: false } : {}),
   });
 }
 
