@@ -29,11 +29,13 @@ from wiseglove.shot.edits import AddCarrier, AddCover, AddPane, AddRegion, Edit,
 from wiseglove.shot.keys import as_points
 from wiseglove.store import jobs, shots
 from wiseglove.store.database import Database
-from wiseglove.store.tables import ShotRow
+from wiseglove.store.tables import ElementRow, ShotRow
 
 Array = NDArray[Any]
 RIM, GLASS = (0.198, 0.139), (0.176, 0.115)
 """Half sizes, in metres, of what is tracked, and of what the glass takes up of it."""
+LAST_MADE = "leafoutline"
+"""Id of the element that is drawn last, by which a shot is known to be whole."""
 COLLEAGUE_KEYED = range(0, 60, 4)
 
 
@@ -103,8 +105,8 @@ def edits_after(demo: Demo) -> list[Edit]:
     leaf = OutlineDraft(kinds=["smooth"] * 4, points=as_points(panel_shots.leaf_outline(shot)))
     return [
         AddPane(type="add-pane", id="panelscreen", frame=FIRST, corners=corners, name="Panel screen"),
-        AddCover(type="add-cover", outline_id="leafoutline", frame=FIRST, outline=leaf, name="Leaf"),
-        Ride(type="ride", elements=["panelscreen", "leafoutline"], carrier="panelmotion"),
+        AddCover(type="add-cover", outline_id=LAST_MADE, frame=FIRST, outline=leaf, name="Leaf"),
+        Ride(type="ride", elements=["panelscreen", LAST_MADE], carrier="panelmotion"),
     ]
 
 
@@ -133,8 +135,13 @@ def _colleague(shot: Panel) -> list[Edit]:
 
 
 def install(database: Database, settings: Settings, folder: Path, tell: Tell) -> list[str]:
-    """Put in those of the three shots that the list does not have yet; their ids."""
+    """Put in those of the three shots that the list does not have yet, or has only in part; their ids."""
     with database.transaction() as session:
+        whole = select(ElementRow.shot).where(ElementRow.id == LAST_MADE)
+        names = [demo.name for demo in DEMOS]
+        for row in session.scalars(select(ShotRow).where(ShotRow.name.in_(names), ShotRow.id.not_in(whole))):
+            session.delete(row)  # it was being put in when the demo was stopped
+        session.flush()
         there = set(session.scalars(select(ShotRow.name)))
     made = []
     for demo in DEMOS:

@@ -241,7 +241,8 @@ class Ride(Editing):
             for rider in riders:
                 after[rider.id] = riding_on(rider, carrier, shot.plate)
         who = names[0] if len(names) == 1 else f"{len(names)} things"
-        label = f"{who} rides on {carrier.name}" if carrier else f"{who} rides on nothing"
+        verb = "rides" if len(names) == 1 else "ride"
+        label = f"{who} {verb} on {carrier.name if carrier else 'nothing'}"
         return Applied(label, after)
 
 
