@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from wiseglove.core.motion.path import Motion, path
 from wiseglove.core.outline.inbetween import Animation, in_between
-from wiseglove.shot.evaluate import motion_of, points_at, stored_at
+from wiseglove.shot.evaluate import motion_of, points_at
 from wiseglove.shot.keys import as_points, with_key_list
 from wiseglove.shot.model import Carrier, Ease, Element, HandKey, Outline, Pane, Plate
 
@@ -110,9 +110,3 @@ def let_go(outline: Outline) -> Outline:
     free = with_key_list(changed, keys)
     assert isinstance(free, Outline)
     return free
-
-
-def stands_still(element: Outline | Pane) -> bool:
-    """Whether an element's own keys are all one shape, so that all of its motion is its carrier's."""
-    stored = stored_at(element, [k.frame for k in element.keys])
-    return bool(np.ptp(stored, axis=0).max(initial=0.0) < 1e-6)
