@@ -24,13 +24,11 @@ from wiseglove.core.motion.regions import filled
 from wiseglove.core.motion.solve import solve_range
 from wiseglove.demo import panel_shots
 from wiseglove.demo.panels import Panel, take
+from wiseglove.demo.solved_shots import GLASS, RIM
 
 Array = NDArray[np.float64]
 Picture = NDArray[np.float32]
 KEPT = ROOT / ".run" / "panels"
-RIM = (0.198, 0.139)
-"""Half width and height, in metres, of the patch: just inside the housing."""
-GLASS = (0.176, 0.115)
 MARGIN = 7
 PEER_FRAMES = 20
 JITTER_GOAL = 0.1

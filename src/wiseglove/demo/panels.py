@@ -17,6 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wiseglove.core.compositing.colour import encode
+from wiseglove.core.motion.path import homographies
 from wiseglove.demo import scene
 
 Array = NDArray[Any]
@@ -126,12 +127,7 @@ def _plate_to_texture(shape: tuple[int, ...], corners: Array, jitter: tuple[floa
     """Homography from plate pixel indices to texture indices (centres of both at whole numbers)."""
     height, width = shape[:2]
     texels = np.array([[0, 0], [width, 0], [width, height], [0, height]], np.float64) - 0.5
-    seen = corners - 0.5 - np.array(jitter)
-    rows = []
-    for (x, y), (s, t) in zip(seen, texels, strict=True):
-        rows.append([x, y, 1, 0, 0, 0, -s * x, -s * y])
-        rows.append([0, 0, 0, x, y, 1, -t * x, -t * y])
-    return np.append(np.linalg.solve(np.array(rows), texels.ravel()), 1.0).reshape(3, 3)
+    return np.asarray(homographies(corners - 0.5 - np.array(jitter), texels[None])[0])
 
 
 @nb.njit(cache=True, nogil=True, fastmath=True)

@@ -9,7 +9,7 @@ import { Select } from "../../ui/Select";
 import { TextField } from "../../ui/TextField";
 import { goTo, solvedOf, type Bench } from "./bench";
 import { cancelJob, goingOn, useJobs } from "./JobLine";
-import { Row } from "./Row";
+import { Heading, Row } from "./Row";
 import { send } from "./send";
 import { solve } from "./solving";
 import { drawRegion } from "./ToolRail";
@@ -70,10 +70,7 @@ export function CarrierDetails({ b, carrier }: { b: Bench; carrier: Carrier }) {
   const span = b.loop ?? null;
   return (
     <>
-      <h2 className="mb-2 flex justify-between gap-2 font-semibold">
-        <span className="truncate">{carrier.name}</span>
-        <span className="font-normal text-ink-soft">carrier</span>
-      </h2>
+      <Heading name={carrier.name} kind="carrier" />
       <Row label="Solve">
         {job ? (
           <Button small look="brick" onClick={() => cancelJob(job.id)}>

@@ -10,7 +10,7 @@ import { InsertChooser } from "./InsertChooser";
 import { EaseRow, KeyRow } from "./KeyRows";
 import { OutlineDetails } from "./OutlineDetails";
 import { RideRow } from "./RideRow";
-import { Row } from "./Row";
+import { Heading, Row } from "./Row";
 import { send } from "./send";
 import { groupChosen } from "./useWorkbenchKeys";
 
@@ -32,14 +32,6 @@ export function DetailsPanel() {
         <ShotDetails b={b} />
       )}
     </section>
-  );
-}
-
-function Heading({ name, kind }: { name: string; kind: string }) {
-  return (
-    <h2 className="mb-2 flex justify-between gap-2 font-semibold">
-      <span className="truncate">{name}</span> <span className="font-normal text-ink-soft">{kind}</span>
-    </h2>
   );
 }
 

@@ -9,3 +9,12 @@ export function Row({ label, children }: { label: string; children: ReactNode })
     </div>
   );
 }
+
+/** What the details are about. */
+export function Heading({ name, kind }: { name: string; kind: string }) {
+  return (
+    <h2 className="mb-2 flex justify-between gap-2 font-semibold">
+      <span className="truncate">{name}</span> <span className="font-normal text-ink-soft">{kind}</span>
+    </h2>
+  );
+}
