@@ -109,6 +109,16 @@ describe("the workbench's state", () => {
     expect([...shapeOf(bench(), "o1", 1001)!]).toEqual(triangle);
   });
 
+  it("keeps in hand what a further change about the same element still waits to be answered for", () => {
+    const newer = Float64Array.from(triangle).map((v) => v + 2);
+    setBench({ drag: { element: "o1", frame: 1001, shape: newer } });
+    const answer = change({ elements: { o1: outline } as unknown as ShotChange["elements"] });
+    absorb(answer, ["o1"]);
+    expect(shapeOf(bench(), "o1", 1001)).toBe(newer);
+    absorb(answer);
+    expect([...shapeOf(bench(), "o1", 1001)!]).toEqual(triangle);
+  });
+
   it("keeps frame and selection when a newer state comes from elsewhere", () => {
     select("c1");
     goTo(1006);

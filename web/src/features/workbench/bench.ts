@@ -201,8 +201,8 @@ function pointsStay(old: Bench, state: ShotState): boolean {
   return before !== null && now?.kind === "outline" && now.kinds.length === before.kinds.length;
 }
 
-/** Take in what an edit changed. */
-export function absorb(change: ShotChange) {
+/** Take in what an edit changed. What the hand has made of an element that a further edit waits for stays as it is. */
+export function absorb(change: ShotChange, awaited: string[] = []) {
   const { shot, tracks, versions, touched, selected, active, drag } = bench();
   if (!shot) return;
   const elements = { ...shot.elements };
@@ -233,7 +233,7 @@ export function absorb(change: ShotChange) {
     selected: still ? selected : null,
     active:
       still && active !== null && active in elements ? active : still ? firstTrack(elements, selected) : null,
-    drag: drag && drag.element in change.elements ? null : drag,
+    drag: drag && drag.element in change.elements && !awaited.includes(drag.element) ? null : drag,
     solving: without(bench().solving, Object.keys(change.elements)),
     keys: null,
   });

@@ -6,45 +6,53 @@ import { loadGeometry } from "./geometry";
 
 /** Changes go to the server one after the other, each on the revision that the one before left behind. */
 let line: Promise<unknown> = Promise.resolve();
-let waiting = 0;
+/** A change under way. `about` names its elements; null is for undo and redo, which are about what was done last. */
+interface Change {
+  post: (shot: string, revision: number) => Promise<ShotChange>;
+  about: string[] | null;
+}
 
-type Post = (shot: string, revision: number) => Promise<ShotChange>;
+/** The changes that have not been answered yet. */
+const waiting = new Set<Change>();
 
-/** `about` names the elements that a change is about; null is for undo and redo, which are about what was done last. */
-function inLine(post: Post, about: string[] | null): Promise<ShotChange | null> {
-  waiting += 1;
+function inLine(change: Change): Promise<ShotChange | null> {
+  waiting.add(change);
   const done = line.then(async () => {
     const { shot } = bench();
-    if (!shot) return null;
     try {
-      return await taken(post, shot.id, shot.revision);
+      return shot && (await taken(change, shot.id, shot.revision));
     } catch (error) {
-      if (error instanceof Problem && error.body.state) return await overtaken(error, post, about);
+      if (error instanceof Problem && error.body.state) return await overtaken(error, change);
       setBench({ drag: null });
       tell(error);
       return null;
     } finally {
-      waiting -= 1;
+      waiting.delete(change);
     }
   });
   line = done;
   return done;
 }
 
-async function taken(post: Post, shot: string, revision: number): Promise<ShotChange> {
-  const change = await post(shot, revision);
-  absorb(change);
-  return change;
+async function taken(change: Change, shot: string, revision: number): Promise<ShotChange> {
+  const answer = await change.post(shot, revision);
+  waiting.delete(change);
+  absorb(
+    answer,
+    [...waiting].flatMap(({ about }) => about ?? []),
+  );
+  return answer;
 }
 
 /** Another page was quicker: the newer state is shown, and the change goes on top where it is about other things. */
-async function overtaken(problem: Problem, post: Post, about: string[] | null): Promise<ShotChange | null> {
+async function overtaken(problem: Problem, change: Change): Promise<ShotChange | null> {
   const state = problem.body.state as ShotState;
   const touched = problem.body.touched as string[] | null;
+  const { about } = change;
   catchUpWith(state);
   if (about && touched && !about.some((id) => touched.includes(id))) {
     try {
-      return await taken(post, state.id, state.revision);
+      return await taken(change, state.id, state.revision);
     } catch (error) {
       setBench({ drag: null });
       tell(error);
@@ -52,7 +60,7 @@ async function overtaken(problem: Problem, post: Post, about: string[] | null): 
     }
   }
   setBench({ drag: null });
-  if (about) offerAgain(() => inLine(post, about));
+  if (about) offerAgain(() => inLine(change));
   else
     toast(
       "Another page has changed this shot, which is what you see. Nothing was undone; look, then try again.",
@@ -66,13 +74,13 @@ export function send(edit: Edit): Promise<ShotChange | null> {
     const id = (edit as Record<string, unknown>)[field];
     return typeof id === "string" ? [id] : [];
   });
-  return inLine(
-    (shot_id, revision) =>
+  return inLine({
+    post: (shot_id, revision) =>
       data<ShotChange>(
         api.POST("/api/shots/{shot_id}/edits", { params: { path: { shot_id } }, body: { revision, edit } }),
       ),
-    named,
-  );
+    about: named,
+  });
 }
 
 /** Bring the page up to a newer state; what is being drawn or dragged stays in hand. */
@@ -95,15 +103,17 @@ function offerAgain(again: () => unknown) {
 }
 
 function step(path: "/api/shots/{shot_id}/undo" | "/api/shots/{shot_id}/redo") {
-  return inLine(
-    (shot_id, revision) =>
+  return inLine({
+    post: (shot_id, revision) =>
       data<ShotChange>(api.POST(path, { params: { path: { shot_id } }, body: { revision } })),
-    null,
-  );
+    about: null,
+  });
 }
 
-export const undo = () => (bench().shot?.undo || waiting > 0 ? step("/api/shots/{shot_id}/undo") : undefined);
-export const redo = () => (bench().shot?.redo || waiting > 0 ? step("/api/shots/{shot_id}/redo") : undefined);
+export const undo = () =>
+  bench().shot?.undo || waiting.size > 0 ? step("/api/shots/{shot_id}/undo") : undefined;
+export const redo = () =>
+  bench().shot?.redo || waiting.size > 0 ? step("/api/shots/{shot_id}/redo") : undefined;
 
 /** Load the shot anew, for a page that has been overtaken by another, or by a job (`by` says what it did). */
 export async function catchUp(revision: number, by?: string) {
