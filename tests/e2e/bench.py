@@ -67,7 +67,7 @@ class Bench:
     def settled(self) -> None:
         """Wait until the picture on screen is the newest one."""
         self.page.evaluate("() => new Promise(done => requestAnimationFrame(() => requestAnimationFrame(done)))")
-        self.page.wait_for_selector('[data-testid=picture][data-settled="true"]', timeout=15_000)
+        self.page.wait_for_selector('[data-testid=picture][data-settled="true"]', timeout=30_000)
 
     def last_done(self, text: str) -> None:
         expect(self.page.get_by_test_id("last-done")).to_contain_text(text)

@@ -6,11 +6,13 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import pytest
-from playwright.sync_api import Browser, Page
+from playwright.sync_api import Browser, Page, expect
 
 from tests.e2e.bench import Bench
 from tests.e2e.stage import Server, chromium, staged
 from wiseglove.store.cluster import Cluster
+
+expect.set_options(timeout=20_000)  # for what it waits for, not for how quick it is: the machine may be slow
 
 
 @pytest.fixture(scope="session")

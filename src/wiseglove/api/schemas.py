@@ -20,6 +20,7 @@ from wiseglove.shot.model import (
     Element,
     ElementId,
     Group,
+    Joint,
     Outline,
     Pane,
     Plate,
@@ -66,6 +67,8 @@ class OutlineView(Spanned):
     keys: list[KeyMark]
     pivot: Corner | None
     rides: ElementId | None
+    joints: list[Joint]
+    rest: int | None
 
 
 ElementView = Annotated[Settings | Cover | Group | OutlineView | Pane | Carrier, Field(discriminator="kind")]

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import threading
 import time
+from collections.abc import Callable
 from typing import Any
 
 import numpy as np
@@ -12,7 +13,8 @@ from numpy.typing import NDArray
 from wiseglove.core.geometry.homography import apply
 from wiseglove.core.motion.channels import best_channel, seen_in
 from wiseglove.core.motion.path import homographies
-from wiseglove.core.motion.plane import Place, PlaneSolver
+from wiseglove.core.motion.plane import Place, PlaneSolver, Point
+from wiseglove.core.motion.points import Feature, PointsSolver
 from wiseglove.core.motion.solve import solve_range, stretches, told
 from wiseglove.jobs.run import Outcome, Run, StoppedError
 from wiseglove.media import clip
@@ -21,7 +23,7 @@ from wiseglove.media.spool import Spool, in_order
 from wiseglove.shot.edits import KeepSolution
 from wiseglove.shot.errors import EditError
 from wiseglove.shot.looking import left_out, looked_at
-from wiseglove.shot.model import Carrier, Shot, SolvedFrame
+from wiseglove.shot.model import Carrier, FollowedFrame, Shot, SolvedFrame
 from wiseglove.store import jobs, shots
 from wiseglove.store.errors import RevisionError, StoreError
 from wiseglove.store.pictures import ExactPictures
@@ -42,9 +44,16 @@ class _Told:
         self._base = np.array(carrier.base, np.float64)
         self._new: dict[int, SolvedFrame] = {}
         self._last = 0.0
+        self.tracks: dict[str, dict[int, FollowedFrame]] = {}
 
     def note(self, place: Place) -> None:
         solved = as_solved(place, self._base)
+        for point, there in place.points.items():
+            status: Any = there.status
+            self.tracks.setdefault(point, {})[place.frame] = FollowedFrame(
+                frame=place.frame, x=round(there.x, 4), y=round(there.y, 4), status=status,
+                confidence=round(there.confidence, 3),
+            )  # fmt: skip
         self.places[place.frame] = self._new[place.frame] = solved
         now = time.monotonic()
         if now - self._last < EVERY and len(self._new) < 6:
@@ -89,15 +98,16 @@ def work(run: Run) -> Outcome:
         seeing = _Seeing(shot, carrier, pictures)
         movie = clip.read_info(run.settings.media / shot.plate.media).kind == "movie"
         start = min(max(carrier.at, first), last)
-        order = dict.fromkeys([carrier.at, *in_order(first, last, start, movie)])
+        order = dict.fromkeys([carrier.at, *(p.at for p in carrier.points), *in_order(first, last, start, movie)])
         with Spool(seeing.grey, order, (shot.plate.width, shot.plate.height)) as spool:
-            solver = PlaneSolver(spool.get, carrier.at, seeing.mask, carrier.model, seeing.left_out)
+            solver = _solver(carrier, spool.get, seeing)
             _know(solver, carrier, first, last)
             places = solve_range(solver, first, last, told_so_far.note, lambda: told_so_far.stopped)
     finally:
         pictures.close()
     told_so_far.tell()
-    revision = _keep(run, carrier.id, list(told_so_far.places.values()))
+    tracks = {point: list(frames.values()) for point, frames in told_so_far.tracks.items()}
+    revision = _keep(run, carrier.id, list(told_so_far.places.values()), tracks)
     return Outcome(_said(places, carrier, told_so_far.stopped), {"revision": revision, "frames": len(places)})
 
 
@@ -109,6 +119,10 @@ class _Seeing:
         self._shot, self._carrier, self._pictures = shot, carrier, pictures
         self._drawing = threading.Lock()
         self.mask = looked_at(shot, carrier, carrier.at)
+        if carrier.bridge and not carrier.patches and not carrier.points:
+            raise EditError(
+                f"{carrier.name} is set by hand, so there is nothing to solve. Draw a patch of it first; nothing was changed."
+            )
         if not (self.mask > 0.5).any():
             raise EditError(
                 "The blind spots leave nothing of the patch, or it lies outside the plate. Nothing was solved; draw them "
@@ -138,7 +152,22 @@ class _Seeing:
             return left_out(self._shot, self._carrier, frame, self._pictures)
 
 
-def _know(solver: PlaneSolver, carrier: Carrier, first: int, last: int) -> None:
+def _solver(
+    carrier: Carrier, picture_at: Callable[[int], NDArray[np.float32]], seeing: _Seeing
+) -> PlaneSolver | PointsSolver:
+    if not carrier.points:
+        return PlaneSolver(picture_at, carrier.at, seeing.mask, carrier.model, seeing.left_out)
+    features = [
+        Feature(
+            p.id, p.place, p.at, p.seen, p.pattern, p.search,
+            {f.frame: Point(f.x, f.y, f.status, f.confidence) for f in p.track} if p.held else None,
+        )
+        for p in carrier.points
+    ]  # fmt: skip
+    return PointsSolver(picture_at, carrier.at, features, carrier.when_lost, seeing.left_out)
+
+
+def _know(solver: PlaneSolver | PointsSolver, carrier: Carrier, first: int, last: int) -> None:
     """Tell the solver what is solved beside the range, to go on from there."""
     base = np.array(carrier.base, np.float64)
     for solved in carrier.solved:
@@ -148,9 +177,9 @@ def _know(solver: PlaneSolver, carrier: Carrier, first: int, last: int) -> None:
         solver.known[solved.frame] = Place(solved.frame, matrix, solved.status, solved.confidence)
 
 
-def _keep(run: Run, carrier: str, places: list[SolvedFrame]) -> int:
+def _keep(run: Run, carrier: str, places: list[SolvedFrame], tracks: dict[str, list[FollowedFrame]]) -> int:
     """Bring what was solved into the shot as one edit, whatever was changed in the meantime; its new revision."""
-    edit = KeepSolution(type="keep-solution", carrier=carrier, places=places)
+    edit = KeepSolution(type="keep-solution", carrier=carrier, places=places, tracks=tracks)
     for attempt in range(TRIES):
         try:
             with run.database.transaction() as session:

@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from wiseglove.core.motion.joint import Jointed
 from wiseglove.core.motion.path import Motion
 from wiseglove.core.outline.inbetween import Animation, in_between, pivots
 from wiseglove.shot.model import Key, Outline, Pane, PaneKey
@@ -46,9 +47,9 @@ def animation_of(element: Outline | Pane) -> Animation:
     return animation
 
 
-def motion_of(element: Outline | Pane) -> Motion | None:
+def motion_of(element: Outline | Pane) -> Motion | Jointed | None:
     """The motion that an element rides on, as `riding.bound` left it there."""
-    held: Motion | None = element.__dict__.get("_motion")
+    held: Motion | Jointed | None = element.__dict__.get("_motion")
     return held
 
 
@@ -78,10 +79,16 @@ def span_of(element: Outline | Pane) -> tuple[int, int]:
     return (first, last) if motion is None else (min(first, motion.first), max(last, motion.last))
 
 
+def place_motion(outline: Outline) -> Motion | Jointed | None:
+    """What a place of an outline that is none of its points rides on."""
+    motion = motion_of(outline)
+    return motion.of_places() if isinstance(motion, Jointed) else motion
+
+
 def pivot_at(outline: Outline, frame: float) -> Array:
     """Where an outline turns about on a frame, (2,), as seen."""
     place = pivots(animation_of(outline), np.array([frame], np.float64))
-    motion = motion_of(outline)
+    motion = place_motion(outline)
     if motion is None:
         return np.asarray(place[0])
     points = np.concatenate([place, np.zeros((1, 6))], axis=1)

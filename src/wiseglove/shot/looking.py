@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 
 from wiseglove.core.geometry.bezier import flatten
 from wiseglove.core.motion.regions import filled
-from wiseglove.shot.model import Carrier, Cover, Region, Shot
+from wiseglove.shot.model import Carrier, Cover, FollowedPoint, Region, Shot
 from wiseglove.shot.render import FrameScene, Pictures
 from wiseglove.shot.riding import motion
 
@@ -23,14 +23,30 @@ def regions_at(shot: Shot, carrier: Carrier, frame: int, regions: list[Region]) 
 
 
 def looked_at(shot: Shot, carrier: Carrier, frame: int) -> Picture:
-    """What of the plate lies in the patches and in no blind spot, 1 or 0, (height, width)."""
+    """What of the plate lies in the patches or points' patterns and in no blind spot, 1 or 0, (height, width)."""
     shape = (shot.plate.height, shot.plate.width)
     mask = np.zeros(shape, np.float32)
     for line in regions_at(shot, carrier, frame, carrier.patches):
         mask = np.maximum(mask, filled(line, shape))
+    for point in carrier.points:
+        square = _pattern_at(point, frame)
+        if square is not None:
+            mask = np.maximum(mask, filled(square, shape))
     for line in regions_at(shot, carrier, frame, carrier.blind):
         mask *= 1 - filled(line, shape)
     return mask
+
+
+def _pattern_at(point: FollowedPoint, frame: int) -> NDArray[np.float64] | None:
+    """The square (4, 2) of a point's pattern where it was followed to on a frame; None where it is not seen."""
+    place = point.seen if frame == point.at else None
+    for there in point.track:
+        if there.frame == frame and there.status != "lost":
+            place = (there.x, there.y)
+    if place is None:
+        return None
+    half = point.pattern / 2
+    return np.array(place) + half * np.array([[-1, -1], [1, -1], [1, 1], [-1, 1]])
 
 
 def left_out(shot: Shot, carrier: Carrier, frame: int, pictures: Pictures) -> Picture | None:
@@ -47,4 +63,7 @@ def left_out(shot: Shot, carrier: Carrier, frame: int, pictures: Pictures) -> Pi
 
 
 def _rides(shot: Shot, cover: Cover, carrier: Carrier) -> bool:
-    return any(outline.rides == carrier.id for outline in shot.outlines_of(cover))
+    return any(
+        outline.rides == carrier.id or any(j.carrier == carrier.id for j in outline.joints)
+        for outline in shot.outlines_of(cover)
+    )

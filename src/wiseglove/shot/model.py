@@ -182,10 +182,40 @@ class HandKey(Strict):
 
     frame: int
     corners: Corners
+    ease: Literal["smooth", "linear", "hold"] = "smooth"
+    """How a stitch goes on to what is known next."""
+
+
+class FollowedFrame(Strict):
+    """Where a point of a carrier is on a frame, and whether it is seen."""
+
+    frame: int
+    x: float
+    y: float
+    status: Literal["solved", "unsure", "lost"]
+    confidence: Share
+
+
+class FollowedPoint(Strict):
+    """A point that a carrier follows: its place at the reference, and the pattern by which it is known."""
+
+    id: ElementId
+    place: Corner
+    at: int
+    """The frame from which its pattern is taken."""
+    seen: Corner
+    """Where it is on that frame."""
+    pattern: Annotated[int, Field(ge=9, le=301)] = 31
+    """Side of the square that is compared, in pixels."""
+    search: Annotated[int, Field(ge=11, le=1001)] = 81
+    """Side of the square in which it is looked for."""
+    held: bool = False
+    """Whether it stays as it was followed when the carrier is solved again."""
+    track: list[FollowedFrame] = []
 
 
 class Carrier(Strict):
-    """A named motion that other things ride on: solved from its patches, or set by hand where it is not.
+    """A named motion that other things ride on: solved from its patches or points, or set by hand where it is not.
 
     `base` are four places on the reference frame `at`; what is solved, set by hand or corrected says where they are.
     """
@@ -206,6 +236,11 @@ class Carrier(Strict):
     """Whether covers are left out by themselves; those that ride on the carrier never are."""
     patches: list[Region] = []
     blind: list[Region] = []
+    points: list[FollowedPoint] = []
+    when_lost: Literal["simpler", "stop"] = "simpler"
+    """What becomes of the motion where a point is lost."""
+    smoothing: Annotated[int, Field(ge=0, le=50)] = 0
+    """Frames to either side over which what is solved is smoothed; 0 for none."""
     solved: list[SolvedFrame] = []
     bridge: list[HandKey] = []
     corrections: list[HandKey] = []
@@ -222,6 +257,20 @@ class Group(Strict):
     folded: bool = False
 
 
+class Joint(Strict):
+    """Where an outline bends: beyond a line across it, it rides on a further carrier."""
+
+    carrier: ElementId
+    at: int
+    """The frame on which the line was drawn."""
+    line: Annotated[tuple[Corner, Corner], Field(strict=False)]
+    """As seen on that frame; beyond is to its right."""
+    width: Annotated[float, Field(allow_inf_nan=False, ge=0, le=5000)]
+    """Pixels about the line over which the one goes over into the other."""
+    beyond: list[Share]
+    """How far each point of the outline lies beyond the line."""
+
+
 class Outline(Spanned):
     """One animated closed curve of a cover; all keys have as many points as `kinds`."""
 
@@ -235,6 +284,9 @@ class Outline(Spanned):
     """Where it turns about between keys, as a place at the first key; None for its centre."""
     rides: ElementId | None = None
     """The carrier whose reference its keys are stored at; None where they are stored as seen."""
+    joints: list[Joint] = []
+    rest: int | None = None
+    """With joints: the frame at which its keys are stored, instead of the carrier's reference."""
 
 
 class Pane(Strict):

@@ -6,14 +6,18 @@ gets its own copies of what rides on a carrier that has changed; whoever compare
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from typing import Any
+
 import numpy as np
 from numpy.typing import NDArray
 
-from wiseglove.core.motion.path import Motion, path
+from wiseglove.core.motion.joint import Jointed, shares
+from wiseglove.core.motion.path import Motion, path, smoothed
 from wiseglove.core.outline.inbetween import Animation, in_between
 from wiseglove.shot.evaluate import motion_of, points_at
 from wiseglove.shot.keys import as_points, with_key_list
-from wiseglove.shot.model import Carrier, Ease, Element, HandKey, Outline, Pane, Plate
+from wiseglove.shot.model import Carrier, Ease, Element, HandKey, Outline, Pane, Plate, Shot
 
 Array = NDArray[np.float64]
 
@@ -27,9 +31,11 @@ def motion(carrier: Carrier, plate: Plate) -> Motion:
     base = np.array(carrier.base, np.float64)
     known = {s.frame: np.array(s.corners, np.float64) for s in carrier.solved if s.corners is not None}
     known.setdefault(carrier.at, base)
+    if carrier.smoothing:
+        known = smoothed(known, carrier.smoothing)
     by_hand = {k.frame: np.array(k.corners, np.float64) for k in carrier.bridge}
     frames = range(plate.first, plate.last + 1)
-    quads = path(frames, known, by_hand)
+    quads = path(frames, known, by_hand, {k.frame: k.ease for k in carrier.bridge})
     if carrier.corrections:
         quads = quads + corrected_by(carrier.corrections, np.arange(frames.start, frames.stop, dtype=np.float64))
     made = Motion(base, plate.first, quads)
@@ -65,6 +71,33 @@ def corrected_by(corrections: list[HandKey], frames: Array) -> Array:
     return out
 
 
+def _wanted(element: Outline | Pane, of: Callable[[str], Motion | None]) -> Motion | Jointed | None:
+    """What an element is to ride on; what it is bound to already, where that is the same."""
+    base = of(element.rides) if element.rides else None
+    joints = element.joints if isinstance(element, Outline) else []
+    further = [of(j.carrier) for j in joints]
+    if base is None or not joints or None in further:
+        return base
+    motions = (base, *(m for m in further if m is not None))
+    held = motion_of(element)
+    rest = float(_rest(element))
+    if isinstance(held, Jointed) and element.__dict__.get("_joints") is joints and held.rest == rest:
+        same = all(a is b for a, b in zip(held.motions, motions, strict=True))
+        if same:
+            return held
+    return Jointed(motions, rest, shares([np.array(j.beyond, np.float64) for j in joints]))
+
+
+def _rest(element: Outline | Pane) -> int:
+    rest = element.rest if isinstance(element, Outline) else None
+    return element.keys[0].frame if rest is None else rest
+
+
+def _bind(element: Outline | Pane, wanted: Motion | Jointed | None) -> None:
+    element.__dict__["_motion"] = wanted
+    element.__dict__["_joints"] = element.joints if isinstance(element, Outline) else None
+
+
 def bound(elements: dict[str, Element], plate: Plate) -> dict[str, Element]:
     """The elements with everything that rides bound to its carrier's motion as it is among them."""
     carriers = {i: motion(e, plate) for i, e in elements.items() if isinstance(e, Carrier)}
@@ -72,22 +105,30 @@ def bound(elements: dict[str, Element], plate: Plate) -> dict[str, Element]:
     for element_id, element in elements.items():
         if not isinstance(element, Outline | Pane):
             continue
-        wanted = carriers.get(element.rides) if element.rides else None
+        wanted = _wanted(element, carriers.get)
         if motion_of(element) is wanted:
             continue
         fresh = element.model_copy()
-        fresh.__dict__["_motion"] = wanted
+        _bind(fresh, wanted)
         out[element_id] = fresh
     return out
 
 
-def riding_on(element: Outline | Pane, carrier: Carrier | None, plate: Plate) -> Outline | Pane:
-    """The element riding on another carrier, or on none, and where it was on each of its keys."""
-    target = motion(carrier, plate) if carrier is not None else None
+def riding_on(element: Outline | Pane, shot: Shot, **changes: Any) -> Outline | Pane:
+    """The element with other `rides`, `joints` or `rest`, and where it was on each of its keys."""
+
+    def of(carrier: str) -> Motion | None:
+        found = shot.find(carrier, Carrier)
+        return motion(found, shot.plate) if found is not None else None
+
+    changed = element.model_copy(update=changes)
+    return _kept_in_place(element, changed, _wanted(changed, of))
+
+
+def _kept_in_place(element: Outline | Pane, changed: Outline | Pane, target: Motion | Jointed | None) -> Outline | Pane:
     frames = [k.frame for k in element.keys]
     seen = points_at(element, frames)
-    changed = element.model_copy(update={"rides": carrier.id if carrier else None})
-    changed.__dict__["_motion"] = target
+    _bind(changed, target)
     stored = seen if target is None else np.stack([target.back(f, p) for f, p in zip(frames, seen, strict=True)])
     if isinstance(changed, Outline):
         keys = [k.model_copy(update={"points": as_points(p)}) for k, p in zip(element.keys, stored, strict=True)]
@@ -101,12 +142,6 @@ def riding_on(element: Outline | Pane, carrier: Carrier | None, plate: Plate) ->
 
 def let_go(outline: Outline) -> Outline:
     """An outline as it is seen on its keys, riding on nothing."""
-    if motion_of(outline) is None:
-        return outline.model_copy(update={"rides": None}) if outline.rides else outline
-    seen = points_at(outline, [k.frame for k in outline.keys])
-    keys = [k.model_copy(update={"points": as_points(p)}) for k, p in zip(outline.keys, seen, strict=True)]
-    changed = outline.model_copy(update={"rides": None})
-    changed.__dict__["_motion"] = None
-    free = with_key_list(changed, keys)
+    free = _kept_in_place(outline, outline.model_copy(update={"rides": None, "joints": [], "rest": None}), None)
     assert isinstance(free, Outline)
     return free

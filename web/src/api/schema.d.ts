@@ -714,6 +714,74 @@ export interface components {
             type: "add-cover";
         };
         /**
+         * AddHandCarrier
+         * @description A new carrier that is set by hand: four corners on a frame, which go where they are put on others.
+         */
+        AddHandCarrier: {
+            /** Corners */
+            corners: [
+                [
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number
+                ]
+            ];
+            /** Frame */
+            frame: number;
+            /** Id */
+            id?: string | null;
+            /** Name */
+            name?: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "add-hand-carrier";
+        };
+        /**
+         * AddJoint
+         * @description Let what lies beyond a line across an outline, to its right as seen on a frame, ride on a further carrier.
+         *
+         *     Without a width, the one goes over into the other within half of what the outline measures along the line.
+         */
+        AddJoint: {
+            /** Carrier */
+            carrier: string;
+            /** Frame */
+            frame: number;
+            /** Line */
+            line: [
+                [
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number
+                ]
+            ];
+            /** Outline */
+            outline: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "add-joint";
+            /** Width */
+            width?: number | null;
+        };
+        /**
          * AddOutline
          * @description A further outline of a cover.
          */
@@ -772,6 +840,30 @@ export interface components {
             type: "add-pane";
         };
         /**
+         * AddPoint
+         * @description A point to follow, put on a frame: of a carrier of points, or the first one of a new carrier.
+         */
+        AddPoint: {
+            /** Carrier */
+            carrier?: string | null;
+            /** Frame */
+            frame: number;
+            /** Id */
+            id?: string | null;
+            /** Name */
+            name?: string | null;
+            /** Place */
+            place: [
+                number,
+                number
+            ];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "add-point";
+        };
+        /**
          * AddRegion
          * @description A further patch of a carrier, or a blind spot within it, as seen on a frame.
          */
@@ -804,7 +896,7 @@ export interface components {
         };
         /**
          * Carrier
-         * @description A named motion that other things ride on: solved from its patches, or set by hand where it is not.
+         * @description A named motion that other things ride on: solved from its patches or points, or set by hand where it is not.
          *
          *     `base` are four places on the reference frame `at`; what is solved, set by hand or corrected says where they are.
          */
@@ -889,15 +981,31 @@ export interface components {
              */
             patches?: components["schemas"]["Region"][];
             /**
+             * Points
+             * @default []
+             */
+            points?: components["schemas"]["FollowedPoint"][];
+            /**
              * Shown
              * @default true
              */
             shown?: boolean;
             /**
+             * Smoothing
+             * @default 0
+             */
+            smoothing?: number;
+            /**
              * Solved
              * @default []
              */
             solved?: components["schemas"]["SolvedFrame"][];
+            /**
+             * When Lost
+             * @default simpler
+             * @enum {string}
+             */
+            when_lost?: "simpler" | "stop";
         };
         /**
          * CarryRequest
@@ -1125,7 +1233,7 @@ export interface components {
          */
         EditRequest: {
             /** Edit */
-            edit: components["schemas"]["AddCover"] | components["schemas"]["AddOutline"] | components["schemas"]["ShapePoints"] | components["schemas"]["SetKey"] | components["schemas"]["SetKeys"] | components["schemas"]["DeleteKeys"] | components["schemas"]["MoveKeys"] | components["schemas"]["StretchKeys"] | components["schemas"]["TurnKeys"] | components["schemas"]["ThinOut"] | components["schemas"]["EaseKeys"] | components["schemas"]["InsertPoint"] | components["schemas"]["RemovePoints"] | components["schemas"]["SetPointKind"] | components["schemas"]["Mirror"] | components["schemas"]["SetCover"] | components["schemas"]["SetOutline"] | components["schemas"]["GroupCovers"] | components["schemas"]["Ungroup"] | components["schemas"]["SetGroup"] | components["schemas"]["ShiftCovers"] | components["schemas"]["Paste"] | components["schemas"]["Duplicate"] | components["schemas"]["AddPane"] | components["schemas"]["SetPane"] | components["schemas"]["AddCarrier"] | components["schemas"]["AddRegion"] | components["schemas"]["RemoveRegion"] | components["schemas"]["SetCarrier"] | components["schemas"]["KeepSolution"] | components["schemas"]["ClearSolution"] | components["schemas"]["SetByHand"] | components["schemas"]["Ride"] | components["schemas"]["DeleteElement"] | components["schemas"]["OrderDepth"] | components["schemas"]["SetShot"];
+            edit: components["schemas"]["AddCover"] | components["schemas"]["AddOutline"] | components["schemas"]["ShapePoints"] | components["schemas"]["SetKey"] | components["schemas"]["SetKeys"] | components["schemas"]["DeleteKeys"] | components["schemas"]["MoveKeys"] | components["schemas"]["StretchKeys"] | components["schemas"]["TurnKeys"] | components["schemas"]["ThinOut"] | components["schemas"]["EaseKeys"] | components["schemas"]["InsertPoint"] | components["schemas"]["RemovePoints"] | components["schemas"]["SetPointKind"] | components["schemas"]["Mirror"] | components["schemas"]["SetCover"] | components["schemas"]["SetOutline"] | components["schemas"]["GroupCovers"] | components["schemas"]["Ungroup"] | components["schemas"]["SetGroup"] | components["schemas"]["ShiftCovers"] | components["schemas"]["Paste"] | components["schemas"]["Duplicate"] | components["schemas"]["AddPane"] | components["schemas"]["SetPane"] | components["schemas"]["AddCarrier"] | components["schemas"]["AddHandCarrier"] | components["schemas"]["AddPoint"] | components["schemas"]["SetPoint"] | components["schemas"]["RemovePoint"] | components["schemas"]["AddJoint"] | components["schemas"]["SetJoint"] | components["schemas"]["RemoveJoint"] | components["schemas"]["AddRegion"] | components["schemas"]["RemoveRegion"] | components["schemas"]["SetCarrier"] | components["schemas"]["KeepSolution"] | components["schemas"]["ClearSolution"] | components["schemas"]["SetByHand"] | components["schemas"]["Ride"] | components["schemas"]["DeleteElement"] | components["schemas"]["OrderDepth"] | components["schemas"]["SetShot"];
             /** Revision */
             revision: number;
         };
@@ -1138,6 +1246,65 @@ export interface components {
             name: string;
             /** Size */
             size: number;
+        };
+        /**
+         * FollowedFrame
+         * @description Where a point of a carrier is on a frame, and whether it is seen.
+         */
+        FollowedFrame: {
+            /** Confidence */
+            confidence: number;
+            /** Frame */
+            frame: number;
+            /**
+             * Status
+             * @enum {string}
+             */
+            status: "solved" | "unsure" | "lost";
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+        };
+        /**
+         * FollowedPoint
+         * @description A point that a carrier follows: its place at the reference, and the pattern by which it is known.
+         */
+        FollowedPoint: {
+            /** At */
+            at: number;
+            /**
+             * Held
+             * @default false
+             */
+            held?: boolean;
+            /** Id */
+            id: string;
+            /**
+             * Pattern
+             * @default 31
+             */
+            pattern?: number;
+            /** Place */
+            place: [
+                number,
+                number
+            ];
+            /**
+             * Search
+             * @default 81
+             */
+            search?: number;
+            /** Seen */
+            seen: [
+                number,
+                number
+            ];
+            /**
+             * Track
+             * @default []
+             */
+            track?: components["schemas"]["FollowedFrame"][];
         };
         /**
          * Gap
@@ -1240,6 +1407,12 @@ export interface components {
                     number
                 ]
             ];
+            /**
+             * Ease
+             * @default smooth
+             * @enum {string}
+             */
+            ease?: "smooth" | "linear" | "hold";
             /** Frame */
             frame: number;
         };
@@ -1339,14 +1512,46 @@ export interface components {
             total: number;
         };
         /**
+         * Joint
+         * @description Where an outline bends: beyond a line across it, it rides on a further carrier.
+         */
+        Joint: {
+            /** At */
+            at: number;
+            /** Beyond */
+            beyond: number[];
+            /** Carrier */
+            carrier: string;
+            /** Line */
+            line: [
+                [
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number
+                ]
+            ];
+            /** Width */
+            width: number;
+        };
+        /**
          * KeepSolution
-         * @description What was solved: these frames are replaced, all others stay.
+         * @description What was solved: these frames are replaced, all others stay. `tracks` are those of its points.
          */
         KeepSolution: {
             /** Carrier */
             carrier: string;
             /** Places */
             places: components["schemas"]["SolvedFrame"][];
+            /**
+             * Tracks
+             * @default {}
+             */
+            tracks?: {
+                [key: string]: components["schemas"]["FollowedFrame"][];
+            };
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -1607,6 +1812,11 @@ export interface components {
             first?: number | null;
             /** Id */
             id: string;
+            /**
+             * Joints
+             * @default []
+             */
+            joints?: components["schemas"]["Joint"][];
             /** Keys */
             keys: components["schemas"]["Key"][];
             /**
@@ -1630,6 +1840,8 @@ export interface components {
                 number,
                 number
             ] | null;
+            /** Rest */
+            rest?: number | null;
             /** Rides */
             rides?: string | null;
         };
@@ -1673,6 +1885,8 @@ export interface components {
             first?: number | null;
             /** Id */
             id: string;
+            /** Joints */
+            joints: components["schemas"]["Joint"][];
             /** Keys */
             keys: components["schemas"]["KeyMark"][];
             /**
@@ -1694,6 +1908,8 @@ export interface components {
                 number,
                 number
             ] | null;
+            /** Rest */
+            rest: number | null;
             /** Rides */
             rides: string | null;
         };
@@ -1923,6 +2139,36 @@ export interface components {
             ][];
         };
         /**
+         * RemoveJoint
+         * @description Take a joint away; the outline stays where it is on its keys.
+         */
+        RemoveJoint: {
+            /** Index */
+            index: number;
+            /** Outline */
+            outline: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "remove-joint";
+        };
+        /**
+         * RemovePoint
+         * @description Take a point away, but not the last one.
+         */
+        RemovePoint: {
+            /** Carrier */
+            carrier: string;
+            /** Point */
+            point: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "remove-point";
+        };
+        /**
          * RemovePoints
          * @description Take points out of an outline on every key.
          */
@@ -1976,7 +2222,8 @@ export interface components {
          * SetByHand
          * @description Put a carrier's base corners by hand on a frame: a stitch of a bridge where nothing is solved, or a correction.
          *
-         *     A correction moves what is there; a stitch stands in for it. Without corners, the stitch or knot goes.
+         *     A correction moves what is there; a stitch stands in for it. Without corners, the stitch or knot goes, or with
+         *     `none` a knot is put that moves nothing, where corrections end. `ease` is how a stitch goes on.
          */
         SetByHand: {
             /** Carrier */
@@ -2000,6 +2247,8 @@ export interface components {
                     number
                 ]
             ] | null;
+            /** Ease */
+            ease?: ("smooth" | "linear" | "hold") | null;
             /** Frame */
             frame: number;
             /**
@@ -2008,6 +2257,11 @@ export interface components {
              */
             how: "bridge" | "correction";
             /**
+             * None
+             * @default false
+             */
+            none?: boolean;
+            /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
@@ -2015,7 +2269,7 @@ export interface components {
         };
         /**
          * SetCarrier
-         * @description Change a carrier's name, colour, show, lock, model, channel or margin; only what is sent changes.
+         * @description Change what a carrier is called, looks at or does; only what is sent changes.
          */
         SetCarrier: {
             /** Avoids */
@@ -2036,11 +2290,15 @@ export interface components {
             name?: string | null;
             /** Shown */
             shown?: boolean | null;
+            /** Smoothing */
+            smoothing?: number | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             type: "set-carrier";
+            /** When Lost */
+            when_lost?: ("simpler" | "stop") | null;
         };
         /**
          * SetCover
@@ -2097,6 +2355,28 @@ export interface components {
              * @enum {string}
              */
             type: "set-group";
+        };
+        /**
+         * SetJoint
+         * @description Change a joint's width, its line, or which side of it is beyond; the outline stays where it is on its keys.
+         */
+        SetJoint: {
+            /** Index */
+            index: number;
+            /** Outline */
+            outline: string;
+            /**
+             * Swapped
+             * @default false
+             */
+            swapped?: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "set-joint";
+            /** Width */
+            width?: number | null;
         };
         /**
          * SetKey
@@ -2194,6 +2474,32 @@ export interface components {
              * @enum {string}
              */
             type: "set-pane";
+        };
+        /**
+         * SetPoint
+         * @description Change a point: its place on the frame of its pattern, its pattern, its search, or whether it is held.
+         */
+        SetPoint: {
+            /** Carrier */
+            carrier: string;
+            /** Held */
+            held?: boolean | null;
+            /** Pattern */
+            pattern?: number | null;
+            /** Place */
+            place?: [
+                number,
+                number
+            ] | null;
+            /** Point */
+            point: string;
+            /** Search */
+            search?: number | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "set-point";
         };
         /**
          * SetPointKind

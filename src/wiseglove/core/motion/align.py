@@ -224,9 +224,9 @@ class Aligner:
             return None
         return Step(changed(change, centre * grow, size * grow), left_side, max(energy / count, 0.3), centre, size)
 
-    def score(self, matrix: Matrix, level: int) -> float:
+    def score(self, matrix: Matrix, level: int, within: Matrix | None = None) -> float:
         """How well a motion explains a level's picture: mean local correlation where there is texture, -1..1."""
-        c = self._at(matrix, np.eye(3)[None], level)
+        c = self._at(matrix, np.eye(3)[None] if within is None else within, level)
         return _weighted_correlation(c, c.seen) if c is not None else -1.0
 
     def shifted(self, matrix: Matrix, level: int, reach: int = 10) -> Matrix | None:

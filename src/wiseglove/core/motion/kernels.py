@@ -20,61 +20,80 @@ def render(coefs, mask, offset_x, offset_y, inverses, jitters, left, top, curve,
     curve: values by which the mean (0..1, linear light) is encoded, at even steps; empty where it is encoded already.
     """
     rows, columns = coefs.shape
+    height, width = made.shape
     count = inverses.shape[0]
-    for y in range(made.shape[0]):
-        for x in range(made.shape[1]):
-            total = np.float32(0.0)
-            inside = np.float32(0.0)
-            for k in range(count):
-                px = left + x + 0.5 + jitters[k, 0]
-                py = top + y + 0.5 + jitters[k, 1]
-                h = inverses[k]
-                w = h[2, 0] * px + h[2, 1] * py + h[2, 2]
-                if w <= 0:
-                    break
-                u = (h[0, 0] * px + h[0, 1] * py + h[0, 2]) / w - 0.5 - offset_x
-                v = (h[1, 0] * px + h[1, 1] * py + h[1, 2]) / w - 0.5 - offset_y
-                if u < 1 or v < 1 or u >= columns - 2 or v >= rows - 2:
-                    break
-                i, j = int(u), int(v)
-                f, g = np.float32(u - i), np.float32(v - j)
-                f1, g1 = 1 - f, 1 - g
-                sixth = np.float32(1 / 6)
+    # A row at a time: first where each pixel lies, then what is there; so each loop is simple.
+    flat = coefs.reshape(-1)
+    flat_mask = mask.reshape(-1)
+    place = np.empty(width, np.int32)
+    fx = np.empty(width, np.float32)
+    fy = np.empty(width, np.float32)
+    total = np.empty(width, np.float32)
+    inside = np.empty(width, np.float32)
+    held = np.empty(width, np.float32)
+    none, one = np.float32(0.0), np.float32(1.0)
+    sixth, four, three, six = np.float32(1 / 6), np.float32(4), np.float32(3), np.float32(6)
+    wide, tall = float(columns - 2), float(rows - 2)
+    for y in range(height):
+        total[:] = none
+        inside[:] = none
+        held[:] = one
+        for k in range(count):
+            h = inverses[k]
+            px0 = left + 0.5 + jitters[k, 0]
+            py = top + y + 0.5 + jitters[k, 1]
+            h00, h10, h20 = h[0, 0], h[1, 0], h[2, 0]
+            c0 = h[0, 1] * py + h[0, 2]
+            c1 = h[1, 1] * py + h[1, 2]
+            c2 = h[2, 1] * py + h[2, 2]
+            for x in range(width):
+                px = px0 + x
+                w = h20 * px + c2
+                inv = 1.0 / w
+                u = (h00 * px + c0) * inv - 0.5 - offset_x
+                v = (h10 * px + c1) * inv - 0.5 - offset_y
+                good = (w > 0) & (u >= 1) & (v >= 1) & (u < wide) & (v < tall)
+                u = u if good else 1.0
+                v = v if good else 1.0
+                i, j = np.int32(u), np.int32(v)
+                fx[x] = np.float32(u - i)
+                fy[x] = np.float32(v - j)
+                place[x] = j * np.int32(columns) + i
+                held[x] = held[x] if good else none
+            for x in range(width):
+                p = np.int64(place[x])
+                f, g = fx[x], fy[x]
+                f1, g1 = one - f, one - g
                 a0, a3 = f1 * f1 * f1 * sixth, f * f * f * sixth
-                a1 = (4 - 6 * f * f + 3 * f * f * f) * sixth
-                a2 = (4 - 6 * f1 * f1 + 3 * f1 * f1 * f1) * sixth
+                a1 = (four - six * f * f + three * f * f * f) * sixth
+                a2 = (four - six * f1 * f1 + three * f1 * f1 * f1) * sixth
                 b0, b3 = g1 * g1 * g1 * sixth, g * g * g * sixth
-                b1 = (4 - 6 * g * g + 3 * g * g * g) * sixth
-                b2 = (4 - 6 * g1 * g1 + 3 * g1 * g1 * g1) * sixth
-                r0 = (
-                    a0 * coefs[j - 1, i - 1]
-                    + a1 * coefs[j - 1, i]
-                    + a2 * coefs[j - 1, i + 1]
-                    + a3 * coefs[j - 1, i + 2]
-                )
-                r1 = a0 * coefs[j, i - 1] + a1 * coefs[j, i] + a2 * coefs[j, i + 1] + a3 * coefs[j, i + 2]
-                r2 = (
-                    a0 * coefs[j + 1, i - 1]
-                    + a1 * coefs[j + 1, i]
-                    + a2 * coefs[j + 1, i + 1]
-                    + a3 * coefs[j + 1, i + 2]
-                )
-                r3 = (
-                    a0 * coefs[j + 2, i - 1]
-                    + a1 * coefs[j + 2, i]
-                    + a2 * coefs[j + 2, i + 1]
-                    + a3 * coefs[j + 2, i + 2]
-                )
-                total += b0 * r0 + b1 * r1 + b2 * r2 + b3 * r3
-                inside += mask[int(v + 0.5), int(u + 0.5)]
-                if k == count - 1:
-                    mean = total / count
-                    if curve.size > 0:
-                        place = min(max(mean, np.float32(0.0)), np.float32(1.0)) ** np.float32(0.5) * (curve.size - 1)
-                        low = min(int(place), curve.size - 2)
-                        mean = curve[low] + (curve[low + 1] - curve[low]) * (place - low)
-                    made[y, x] = mean
-                    seen[y, x] = max(np.float32(0.0), inside / count * 8 - 7)
+                b1 = (four - six * g * g + three * g * g * g) * sixth
+                b2 = (four - six * g1 * g1 + three * g1 * g1 * g1) * sixth
+                q = p - columns
+                r0 = a0 * flat[q - 1] + a1 * flat[q] + a2 * flat[q + 1] + a3 * flat[q + 2]
+                r1 = a0 * flat[p - 1] + a1 * flat[p] + a2 * flat[p + 1] + a3 * flat[p + 2]
+                q = p + columns
+                r2 = a0 * flat[q - 1] + a1 * flat[q] + a2 * flat[q + 1] + a3 * flat[q + 2]
+                q = q + columns
+                r3 = a0 * flat[q - 1] + a1 * flat[q] + a2 * flat[q + 1] + a3 * flat[q + 2]
+                total[x] += b0 * r0 + b1 * r1 + b2 * r2 + b3 * r3
+                near = p + (columns if g >= np.float32(0.5) else 0) + (1 if f >= np.float32(0.5) else 0)
+                inside[x] += flat_mask[near]
+        share = one / np.float32(count)
+        if curve.size > 0:
+            steps = np.float32(curve.size - 1)
+            for x in range(width):
+                mean = total[x] * share
+                at = np.sqrt(min(max(mean, none), one)) * steps
+                low = min(np.int32(at), np.int32(curve.size - 2))
+                part = at - np.float32(low)
+                made[y, x] = (curve[low] + (curve[low + 1] - curve[low]) * part) if held[x] > none else none
+                seen[y, x] = held[x] * max(none, inside[x] * share * 8 - 7)
+        else:
+            for x in range(width):
+                made[y, x] = total[x] * share * held[x]
+                seen[y, x] = held[x] * max(none, inside[x] * share * np.float32(8) - np.float32(7))
 
 
 @nb.njit(cache=True, nogil=True, fastmath=True)
@@ -163,48 +182,56 @@ def normal_equations(rest, votes, across, down, least, centre_x, centre_y, size,
     # Each direction is gx * a(x, y) + gy * b(x, y); a and b as (constant, x, x squared) for the row's y.
     a = np.zeros((8, 3))
     b = np.zeros((8, 3))
+    slope = np.float32(1 / size)
+    none = np.float32(0.0)
+    floor = np.float32(least)
     for y in range(1, rest.shape[0] - 1):
-        moments[:] = 0.0
-        pulls[:] = 0.0
-        here = 0.0
+        # Single numbers and no branches, so that the loop runs on several pixels at once.
+        xx0 = xx1 = xx2 = xx3 = xx4 = xy0 = xy1 = xy2 = xy3 = xy4 = yy0 = yy1 = yy2 = yy3 = yy4 = none
+        px0 = px1 = px2 = py0 = py1 = py2 = off = here = none
+        begin = np.float32((0.5 - centre_x) / size)
         for x in range(1, rest.shape[1] - 1):
-            v = votes[y, x]
             gx, gy = across[y, x], down[y, x]
-            if v <= 0 or gx * gx + gy * gy < least:
-                continue
+            v = votes[y, x] if gx * gx + gy * gy >= floor else none
             r = rest[y, x]
-            n = np.float32((x + 0.5 - centre_x) / size)
+            n = begin + np.float32(x) * slope
             n2 = n * n
-            n3 = n2 * n
-            n4 = n2 * n2
             vx, vy = v * gx, v * gy
             xx, xy, yy = vx * gx, vx * gy, vy * gy
-            moments[0, 0] += xx
-            moments[0, 1] += xx * n
-            moments[0, 2] += xx * n2
-            moments[0, 3] += xx * n3
-            moments[0, 4] += xx * n4
-            moments[1, 0] += xy
-            moments[1, 1] += xy * n
-            moments[1, 2] += xy * n2
-            moments[1, 3] += xy * n3
-            moments[1, 4] += xy * n4
-            moments[2, 0] += yy
-            moments[2, 1] += yy * n
-            moments[2, 2] += yy * n2
-            moments[2, 3] += yy * n3
-            moments[2, 4] += yy * n4
-            pulls[0, 0] += vx * r
-            pulls[0, 1] += vx * r * n
-            pulls[0, 2] += vx * r * n2
-            pulls[1, 0] += vy * r
-            pulls[1, 1] += vy * r * n
-            pulls[1, 2] += vy * r * n2
-            energy += v * r * r
+            rx, ry = vx * r, vy * r
+            n3, n4 = n2 * n, n2 * n2
+            xx0 += xx
+            xx1 += xx * n
+            xx2 += xx * n2
+            xx3 += xx * n3
+            xx4 += xx * n4
+            xy0 += xy
+            xy1 += xy * n
+            xy2 += xy * n2
+            xy3 += xy * n3
+            xy4 += xy * n4
+            yy0 += yy
+            yy1 += yy * n
+            yy2 += yy * n2
+            yy3 += yy * n3
+            yy4 += yy * n4
+            px0 += rx
+            px1 += rx * n
+            px2 += rx * n2
+            py0 += ry
+            py1 += ry * n
+            py2 += ry * n2
+            off += v * r * r
             here += v
+        moments[0, 0], moments[0, 1], moments[0, 2], moments[0, 3], moments[0, 4] = xx0, xx1, xx2, xx3, xx4
+        moments[1, 0], moments[1, 1], moments[1, 2], moments[1, 3], moments[1, 4] = xy0, xy1, xy2, xy3, xy4
+        moments[2, 0], moments[2, 1], moments[2, 2], moments[2, 3], moments[2, 4] = yy0, yy1, yy2, yy3, yy4
+        pulls[0, 0], pulls[0, 1], pulls[0, 2] = px0, px1, px2
+        pulls[1, 0], pulls[1, 1], pulls[1, 2] = py0, py1, py2
+        energy += float(off)
         if here <= 0:
             continue
-        count += here
+        count += float(here)
         ny = (y + 0.5 - centre_y) / size
         a[0, 0] = 1.0
         b[1, 0] = 1.0
@@ -235,20 +262,31 @@ def block_sums(rest, weight, votes, across, down, block, out):
     """For each block: sums of votes x gradient products (xx, xy, yy), votes x gradient x residual (x, y), and the
     gradients' energy with (5) and without (6) votes, and the pixels (7), into (rows, columns, 8)."""
     out[:] = 0.0
+    none = np.float32(0.0)
+    columns = rest.shape[1]
     for y in range(1, rest.shape[0] - 1):
-        for x in range(1, rest.shape[1] - 1):
-            gx, gy = across[y, x], down[y, x]
-            steep = gx * gx + gy * gy
-            if steep <= 0:
-                continue
-            sums = out[y // block, x // block]
-            v = votes[y, x]
-            r = rest[y, x]
-            sums[0] += v * gx * gx
-            sums[1] += v * gx * gy
-            sums[2] += v * gy * gy
-            sums[3] += v * gx * r
-            sums[4] += v * gy * r
-            sums[5] += v * steep
-            sums[6] += weight[y, x] * steep
-            sums[7] += weight[y, x]
+        for column in range(out.shape[1]):
+            xx = xy = yy = rx = ry = voted = whole = count = none
+            for x in range(max(column * block, 1), min(column * block + block, columns - 1)):
+                gx, gy = across[y, x], down[y, x]
+                steep = gx * gx + gy * gy
+                w = weight[y, x] if steep > none else none
+                v, r = votes[y, x], rest[y, x]
+                vx, vy = v * gx, v * gy
+                xx += vx * gx
+                xy += vx * gy
+                yy += vy * gy
+                rx += vx * r
+                ry += vy * r
+                voted += v * steep
+                whole += w * steep
+                count += w
+            sums = out[y // block, column]
+            sums[0] += xx
+            sums[1] += xy
+            sums[2] += yy
+            sums[3] += rx
+            sums[4] += ry
+            sums[5] += voted
+            sums[6] += whole
+            sums[7] += count

@@ -6,6 +6,7 @@ so in-betweens, bridges and corrections all move places of the picture, never ma
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -96,16 +97,17 @@ def _exact(base: Array, quad: Array) -> Array:
 def moved(matrices: Array, points: Array) -> Array:
     """Points (T, N, 8) moved by homographies (T, 3, 3); handles go with their ends, soft edges keep their width."""
     out = np.array(points, np.float64)
-    place = _applied(matrices, points[..., 0:2])
+    place = applied(matrices, points[..., 0:2])
     out[..., 0:2] = place
     for k in (2, 4):
         handle = points[..., k : k + 2]
         if np.any(handle):
-            out[..., k : k + 2] = _applied(matrices, points[..., 0:2] + handle) - place
+            out[..., k : k + 2] = applied(matrices, points[..., 0:2] + handle) - place
     return out
 
 
-def _applied(matrices: Array, places: Array) -> Array:
+def applied(matrices: Array, places: Array) -> Array:
+    """Places (T, N, 2) under homographies (T, 3, 3)."""
     x, y = places[..., 0], places[..., 1]
     m = matrices[:, :, :, None]
     away = m[:, 2, 0] * x + m[:, 2, 1] * y + m[:, 2, 2]
@@ -114,12 +116,32 @@ def _applied(matrices: Array, places: Array) -> Array:
     return np.stack([across / away, down / away], axis=-1)
 
 
-def path(frames: range, known: dict[int, Array], by_hand: dict[int, Array]) -> Array:
+def smoothed(known: dict[int, Array], radius: int) -> dict[int, Array]:
+    """Quads (4, 2) by frame without jitter: in each run of frames, a parabola fitted over `radius` frames to either side.
+
+    Savitzky and Golay 1964; at a run's ends its last parabola goes on. Runs too short for one stay as they are.
+    """
+    from scipy import signal  # takes a second to load, and most motions are not smoothed
+
+    out = dict(known)
+    frames = sorted(known)
+    runs = np.split(np.array(frames), np.flatnonzero(np.diff(frames) > 1) + 1) if frames else []
+    for run in runs:
+        window = min(2 * radius + 1, (len(run) - 1) // 2 * 2 + 1)
+        if window >= 5:
+            quads = signal.savgol_filter(np.stack([known[int(f)] for f in run]), window, 2, axis=0)
+            out.update({int(f): quad for f, quad in zip(run, quads, strict=True)})
+    return out
+
+
+def path(
+    frames: range, known: dict[int, Array], by_hand: dict[int, Array], eases: Mapping[int, str] | None = None
+) -> Array:
     """Quads (T, 4, 2) on all frames: what is known where it is known, else a bridge through what was set by hand.
 
     A bridge is a cubic Hermite curve: it meets the known stretches at both ends in place and in speed, and passes its
     stitches with the slope of their neighbours (Catmull-Rom for uneven steps). Beyond the first and the last known
-    frame without a stitch, the motion stands still.
+    frame without a stitch, the motion stands still. eases: how stitches go on; `linear` straight and `hold` not at all.
     """
     stitches = {**by_hand, **{f: q for f, q in known.items() if f not in by_hand}}
     if not stitches:
@@ -135,9 +157,14 @@ def path(frames: range, known: dict[int, Array], by_hand: dict[int, Array]) -> A
             out[row] = places[0]
         elif frame >= order[-1]:
             out[row] = places[-1]
+        elif (ease := (eases or {}).get(int(order[i]))) == "hold":
+            out[row] = places[i]
         else:
             span = float(order[i + 1] - order[i])
             t = (frame - order[i]) / span
+            if ease == "linear":
+                out[row] = places[i] + (places[i + 1] - places[i]) * t
+                continue
             out[row] = (
                 places[i] * (1 + 2 * t) * (1 - t) ** 2
                 + places[i + 1] * t * t * (3 - 2 * t)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
+from functools import lru_cache
 from typing import Literal
 
 import numpy as np
@@ -19,11 +20,27 @@ Matrix = NDArray[np.float64]
 Picture = NDArray[np.float32]
 Status = Literal["solved", "unsure", "lost", "bridged", "held"]
 THRESHOLDS = {"deviation": 0.35, "agreement": 0.5, "spread": 0.45, "correlation": 0.93}
-
-
+KEPT = 8
+"""Frames whose pictures are kept ready, for the frame after comes back to the one before."""
 COARSE_SLACKS = [1.0, 0.6, 0.4, 0.3, 0.25, 0.25]
+FEW = 4
+"""Freedoms up to which a large patch is settled at half size: so few numbers have pixels to spare."""
+PLAIN = 0.15
+"""Deviation of the worst corner in px below which they are."""
+STRAIGHT = 1.0
+"""Pixels of bend up to which the second look at a frame would change next to nothing (a 50th of it)."""
 NEAR = 0.85
 """Correlation from which a guess needs no search at the coarse levels."""
+
+
+@dataclass(frozen=True)
+class Point:
+    """Where a point is seen on a frame, and whether it is."""
+
+    x: float
+    y: float
+    status: Status
+    confidence: float
 
 
 @dataclass(frozen=True)
@@ -36,6 +53,8 @@ class Place:
     confidence: float
     parts: dict[str, float] = field(default_factory=dict)
     reason: str = ""
+    points: dict[str, Point] = field(default_factory=dict)
+    """Where it is put together from points: each of them."""
 
 
 def confidence_of(parts: dict[str, float]) -> tuple[float, str]:
@@ -62,20 +81,26 @@ class Exposure:
     """Pixels of travel a frame from which blur can be told."""
     CLEAR = 0.03
     """Share by which another exposure must explain fast frames better than the usual one."""
+    FAR_OFF = 0.1
+    """Share by which one that explains them worse than the best is not tried again."""
 
     def __init__(self) -> None:
         self.shutter, self.linear = SHUTTER, True
         self._totals = np.zeros(len(self.CHOICES))
         self._seen = 0
+        self.open = list(range(len(self.CHOICES)))
+        """Which of CHOICES may still be the one; the usual one is always there to compare with."""
 
     def learn(self, energies: list[float]) -> None:
-        """Take in a frame's residual under each of CHOICES."""
+        """Take in a frame's residual under each of CHOICES that is still open."""
         values = np.array(energies)
         if not np.isfinite(values).all():
             return
-        self._totals += values / values[0] - 1
+        self._totals[self.open] += values / values[0] - 1
         self._seen += 1
-        best = int(np.argmin(self._totals))
+        least = float(self._totals[self.open].min())
+        self.open = [i for i in self.open if i == 0 or self._totals[i] < least + self.FAR_OFF * self._seen]
+        best = min(self.open, key=lambda i: float(self._totals[i]))
         self.shutter, self.linear = self.CHOICES[best if self._totals[best] < -self.CLEAR * self._seen else 0]
 
     @property
@@ -98,8 +123,17 @@ class PlaneSolver:
         mask: Picture,
         model: Model = "perspective",
         ignore_at: Callable[[int], Picture | None] = lambda frame: None,
+        levels_at: Callable[[int], list[Picture]] | None = None,
+        reach: int | None = None,
     ) -> None:
-        self.picture_at, self.ignore_at, self.at = picture_at, ignore_at, at
+        """levels_at: the pictures' pyramids, where somebody keeps them for several solvers.
+
+        reach: pixels from where it is expected in which a small patch is looked for; None: where its features are
+        seen, in the whole frame. Raises ValueError where nothing of the mask counts.
+        """
+        self.picture_at, self.at, self.reach = picture_at, at, reach
+        self.levels_at = levels_at or lru_cache(maxsize=KEPT)(lambda frame: pyramid(picture_at(frame)))
+        self.ignore_at = lru_cache(maxsize=KEPT)(ignore_at)
         self.exposure = Exposure()
         self.grain = 1.0
         counted = np.asarray(mask, np.float32)
@@ -109,7 +143,7 @@ class PlaneSolver:
         self.reference = Reference(picture_at(at), counted)
         self.freedoms = FREEDOMS[model]
         self.model = model
-        self.finder = Finder(self.reference, model)
+        self.finder = Finder(self.reference, model) if reach is None else None
         smaller = min(self.reference.box[2] - self.reference.box[0], self.reference.box[3] - self.reference.box[1])
         self.coarsest = max((level for level in range(LEVELS) if smaller >> level >= SMALLEST), default=0)
         self.known: dict[int, Place] = {at: Place(at, np.eye(3), "solved", 1.0)}
@@ -118,7 +152,7 @@ class PlaneSolver:
 
     def aligner(self, frame: int) -> Aligner:
         """The frame's picture, ready to be compared."""
-        levels = pyramid(self.picture_at(frame))
+        levels = self.levels_at(frame)
         return Aligner(self.reference, levels, self.ignore_at(frame), self.freedoms, self.exposure.linear, self.grain)
 
     def _within(
@@ -171,28 +205,46 @@ class PlaneSolver:
             if earlier is not None and earlier.matrix is not None:
                 starts.append(last @ np.linalg.inv(earlier.matrix) @ last)
             starts.append(last)
-            matched = aligner.shifted(last, self.coarsest)
+            far = {} if self.reach is None else {"reach": max(-(-self.reach // (1 << self.coarsest)), 2)}
+            matched = aligner.shifted(last, self.coarsest, **far)
             if matched is not None:
                 starts.append(matched)
         place = self._from(aligner, frame, starts, last)
         if place.status != "solved":
-            again = self.finder.find(aligner.levels[0], aligner.ignored[0] if aligner.ignored else None)
+            again = self._found(aligner)
             if again is not None:
                 other = self._from(aligner, frame, [again], last)
                 if other.confidence > place.confidence:
                     place = other
         return place
 
+    def _found(self, aligner: Aligner) -> Matrix | None:
+        """Where the reference is seen, wherever that is."""
+        if self.finder is None:
+            return None
+        return self.finder.find(aligner.levels[0], aligner.ignored[0] if aligner.ignored else None)
+
     def _from(self, aligner: Aligner, frame: int, starts: list[Matrix], last: Matrix | None) -> Place:
-        matrix = self._coarse(aligner, starts)
-        if matrix is None:
+        close = self._close(aligner, starts, last)
+        if close is not None:
+            matrix, level, within = starts[0], 1, close
+        else:
+            found = self._coarse(aligner, starts)
+            if found is None:
+                return Place(frame, None, "lost", 0.0, {}, "covered")
+            matrix, level = found, self._control_level(aligner, found)
+            within = self._within(matrix, last, None, level=level)
+        aligned = aligner.refine(matrix, within, level, [0.5, 0.3, 0.15], 0.01)
+        if aligned is None:
             return Place(frame, None, "lost", 0.0, {}, "covered")
-        level = self._control_level(aligner, matrix)
-        within = self._within(matrix, last, None, level=level)
-        matrix = aligner.refine(matrix, within, level, [0.5, 0.3, 0.15], 0.01)
-        if matrix is None:
-            return Place(frame, None, "lost", 0.0, {}, "covered")
-        return self._settled(aligner, frame, matrix, within, level)
+        return self._settled(aligner, frame, aligned, within, level)
+
+    def _close(self, aligner: Aligner, starts: list[Matrix], last: Matrix | None) -> Matrix | None:
+        """The exposure's sub-poses at the first start, where that explains the half-size picture already."""
+        if not starts or self._control_level(aligner, starts[0]) != 1:
+            return None
+        within = self._within(starts[0], last, None, level=1)
+        return within if aligner.score(starts[0], 1, within) > NEAR else None
 
     def _control_level(self, aligner: Aligner, matrix: Matrix) -> int:
         """The level at which a frame is judged at first: reduced by 2 where the patch is large enough for that."""
@@ -211,18 +263,31 @@ class PlaneSolver:
         return judged(frame, fit)
 
     def refined(self, frame: int, place: Place, before: Matrix | None, after: Matrix | None) -> Place:
-        """A place again at full size, now that both neighbours are known."""
+        """A place again, now that both neighbours are known: at full size, or reduced where that is sure enough."""
         if place.matrix is None:
             return place
         aligner = self.aligner(frame)
         if before is not None and after is not None and self.exposure.learning and place.status == "solved":
             self._learn(aligner, place.matrix, before, after)
-        within = self._within(place.matrix, before, after)
-        matrix = aligner.refine(place.matrix, within, 0, [0.2, 0.12], 0.01)
-        if matrix is None:
+        level = self._control_level(aligner, place.matrix)
+        few = level > 0 and self.freedoms <= FEW and place.parts.get("deviation", 99.0) < PLAIN
+        if few and self._bend(place.matrix, before, after) < STRAIGHT:
             return place
-        better = self._settled(aligner, frame, matrix, within, 0)
+        better = self._again(aligner, place, before, after, level if few else 0)
         return better if better.confidence >= 0.5 or better.confidence >= place.confidence else place
+
+    def _bend(self, matrix: Matrix, before: Matrix | None, after: Matrix | None) -> float:
+        """Pixels by which a frame lies off the middle of its neighbours, which the blur did not know of yet."""
+        if before is None or after is None:
+            return 0.0
+        ends = self.reference.corners
+        return float(np.abs((apply(before, ends) + apply(after, ends)) / 2 - apply(matrix, ends)).max())
+
+    def _again(self, aligner: Aligner, place: Place, before: Matrix | None, after: Matrix | None, level: int) -> Place:
+        assert place.matrix is not None
+        within = self._within(place.matrix, before, after)
+        matrix = aligner.refine(place.matrix, within, level, [0.2, 0.12], 0.01)
+        return place if matrix is None else self._settled(aligner, place.frame, matrix, within, level)
 
     def _learn(self, aligner: Aligner, matrix: Matrix, before: Matrix, after: Matrix) -> None:
         ends = self.reference.corners
@@ -231,7 +296,7 @@ class PlaneSolver:
             return
         energies = []
         level = self._control_level(aligner, matrix)
-        for shutter, linear in Exposure.CHOICES:
+        for shutter, linear in (Exposure.CHOICES[i] for i in self.exposure.open):
             aligner.linear = linear
             energies.append(aligner.energy(matrix, self._within(matrix, before, after, shutter, level), level))
         self.exposure.learn(energies)
@@ -276,7 +341,7 @@ class PlaneSolver:
 
     def _searched(self, frame: int) -> Place:
         aligner = self.aligner(frame)
-        found = self.finder.find(aligner.levels[0], aligner.ignored[0] if aligner.ignored else None)
+        found = self._found(aligner)
         if found is None:
             return Place(frame, None, "lost", 0.0, {}, "covered")
         place = self._from(aligner, frame, [found], None)

@@ -25,11 +25,12 @@ CURVE = (encode(np.linspace(0, 1, 512) ** 2) * 255).astype(np.float32)
 
 
 def pyramid(picture: Picture) -> list[Picture]:
-    """A picture reduced by 1, 2, 4 and 8, by area."""
+    """A picture reduced by 1, 2, 4 and 8, by area; an odd last row or column is left out."""
     out = [np.ascontiguousarray(picture, np.float32)]
     for _ in range(LEVELS - 1):
-        h, w = out[-1].shape
-        out.append(np.asarray(cv2.resize(out[-1], (max(w // 2, 1), max(h // 2, 1)), interpolation=cv2.INTER_AREA)))
+        h, w = (max(side // 2, 1) for side in out[-1].shape)
+        even = out[-1][: 2 * h, : 2 * w]  # an odd last row or column would shift everything by a fraction of a pixel
+        out.append(np.asarray(cv2.resize(even, (w, h), interpolation=cv2.INTER_AREA)))
     return out
 
 

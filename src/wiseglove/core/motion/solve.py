@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wiseglove.core.motion.plane import Place, PlaneSolver
+from wiseglove.core.motion.points import PointsSolver
 
 Picture = NDArray[np.float32]
 CUT = 0.4
@@ -25,6 +26,12 @@ REASONS = {
     "texture": ("too little texture to be sure", "draw the patch larger, or round an edge or a corner"),
     "edge-on": ("the patch is seen too edge-on", "bridge the stretch by hand; solving goes on after it"),
     "light": ("the light has changed too much", "leave out what changes with a blind spot, or take a reference nearby"),
+    "point": (
+        "a point is lost, so a simpler model carries on",
+        "put that point elsewhere, or draw a cover over what hides it",
+    ),
+    "points": ("a point is lost", "put that point elsewhere, or let the others carry on with a simpler model"),
+    "line": ("the points lie on a line or on one spot", "put one of them to the side"),
     "cut": ("there is a cut", "solve each shot by itself"),
 }
 """Why a frame is not sure, and what to do next."""
@@ -45,7 +52,11 @@ def is_cut(one: Picture, other: Picture) -> bool:
 
 
 def solve_range(
-    solver: PlaneSolver, first: int, last: int, tell: Callable[[Place], None], stop: Callable[[], bool] = lambda: False
+    solver: PlaneSolver | PointsSolver,
+    first: int,
+    last: int,
+    tell: Callable[[Place], None],
+    stop: Callable[[], bool] = lambda: False,
 ) -> dict[int, Place]:
     """Places of all frames first..last; each is told as soon as it is known, and again when it is known better.
 

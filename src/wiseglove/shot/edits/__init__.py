@@ -11,6 +11,7 @@ from pydantic import Field
 from wiseglove.shot.edits.base import Applied
 from wiseglove.shot.edits.carriers import (
     AddCarrier,
+    AddHandCarrier,
     AddRegion,
     ClearSolution,
     KeepSolution,
@@ -20,7 +21,9 @@ from wiseglove.shot.edits.carriers import (
     SetCarrier,
 )
 from wiseglove.shot.edits.copies import Copied, Duplicate, Paste, copied
+from wiseglove.shot.edits.features import AddPoint, RemovePoint, SetPoint
 from wiseglove.shot.edits.groups import GroupCovers, SetGroup, ShiftCovers, Ungroup
+from wiseglove.shot.edits.joints import AddJoint, RemoveJoint, SetJoint
 from wiseglove.shot.edits.keyframes import (
     DeleteKeys,
     EaseKeys,
@@ -49,8 +52,11 @@ from wiseglove.shot.edits.things import (
 __all__ = [
     "AddCarrier",
     "AddCover",
+    "AddHandCarrier",
+    "AddJoint",
     "AddOutline",
     "AddPane",
+    "AddPoint",
     "AddRegion",
     "Applied",
     "ClearSolution",
@@ -68,6 +74,8 @@ __all__ = [
     "OrderDepth",
     "OutlineDraft",
     "Paste",
+    "RemoveJoint",
+    "RemovePoint",
     "RemovePoints",
     "RemoveRegion",
     "Ride",
@@ -75,10 +83,12 @@ __all__ = [
     "SetCarrier",
     "SetCover",
     "SetGroup",
+    "SetJoint",
     "SetKey",
     "SetKeys",
     "SetOutline",
     "SetPane",
+    "SetPoint",
     "SetPointKind",
     "SetShot",
     "ShapePoints",
@@ -118,6 +128,13 @@ Edit = Annotated[
     | AddPane
     | SetPane
     | AddCarrier
+    | AddHandCarrier
+    | AddPoint
+    | SetPoint
+    | RemovePoint
+    | AddJoint
+    | SetJoint
+    | RemoveJoint
     | AddRegion
     | RemoveRegion
     | SetCarrier

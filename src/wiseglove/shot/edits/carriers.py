@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 import numpy as np
+from numpy.typing import NDArray
 from pydantic import Field
 
 from wiseglove.core.geometry.bezier import flatten
@@ -21,6 +22,8 @@ from wiseglove.shot.model import (
     Cover,
     Element,
     ElementId,
+    FollowedFrame,
+    FollowedPoint,
     HandKey,
     Name,
     Outline,
@@ -33,6 +36,8 @@ from wiseglove.shot.model import (
 )
 from wiseglove.shot.riding import motion, riding_on
 
+Array = NDArray[np.float64]
+STILL: Corners = ((0.0, 0.0), (0.0, 0.0), (0.0, 0.0), (0.0, 0.0))
 CARRIER_COLOUR = "#7a5fb0"
 SMALLEST_AREA = 16.0
 RegionPoints = Annotated[list[Point], Field(min_length=3, max_length=MOST_POINTS)]
@@ -82,6 +87,35 @@ class AddCarrier(Editing):
         return Applied(f"Drew {carrier.name}, frame {self.frame}", {carrier.id: carrier}, carrier.id)
 
 
+class AddHandCarrier(Editing):
+    """A new carrier that is set by hand: four corners on a frame, which go where they are put on others."""
+
+    type: Literal["add-hand-carrier"]
+    frame: int
+    corners: Corners
+    name: Name | None = None
+    id: ElementId | None = None
+
+    def apply(self, shot: Shot) -> Applied:
+        keying.check_frame(shot.plate, self.frame)
+        check_quad(np.array(self.corners, np.float64))
+        carrier = Carrier(
+            id=self.id or new_id(),
+            name=free_name(shot, self.name or "By hand"),
+            colour=CARRIER_COLOUR,
+            at=self.frame,
+            base=self.corners,
+            bridge=[HandKey(frame=self.frame, corners=self.corners)],
+        )
+        return Applied(f"Set {carrier.name}, frame {self.frame}", {carrier.id: carrier}, carrier.id)
+
+
+def check_quad(corners: Array) -> None:
+    """Raise EditError for corners (4, 2) that no motion can be told from."""
+    if not is_convex(corners):
+        raise EditError("The corners must go round without crossing. Nothing was changed; move the corner back.")
+
+
 class AddRegion(Editing):
     """A further patch of a carrier, or a blind spot within it, as seen on a frame."""
 
@@ -126,7 +160,7 @@ class RemoveRegion(Editing):
 
 
 class SetCarrier(Editing):
-    """Change a carrier's name, colour, show, lock, model, channel or margin; only what is sent changes."""
+    """Change what a carrier is called, looks at or does; only what is sent changes."""
 
     type: Literal["set-carrier"]
     carrier: ElementId
@@ -138,6 +172,8 @@ class SetCarrier(Editing):
     channel: Channel | None = None
     margin: int | None = Field(default=None, ge=0, le=100)
     avoids: bool | None = None
+    smoothing: int | None = Field(default=None, ge=0, le=50)
+    when_lost: Literal["simpler", "stop"] | None = None
 
     def apply(self, shot: Shot) -> Applied:
         carrier = get(shot, self.carrier, Carrier)
@@ -147,20 +183,29 @@ class SetCarrier(Editing):
 
 
 class KeepSolution(Editing):
-    """What was solved: these frames are replaced, all others stay."""
+    """What was solved: these frames are replaced, all others stay. `tracks` are those of its points."""
 
     type: Literal["keep-solution"]
     carrier: ElementId
     places: list[SolvedFrame] = Field(min_length=1, max_length=100_000)
+    tracks: dict[ElementId, list[FollowedFrame]] = Field(default={})
 
     def apply(self, shot: Shot) -> Applied:
         carrier = get(shot, self.carrier, Carrier)
         held = {s.frame: s for s in carrier.solved} | {s.frame: s for s in self.places}
         for frame in held:
             keying.check_frame(shot.plate, frame)
-        changed = carrier.model_copy(update={"solved": [held[f] for f in sorted(held)]})
+        points = [_followed_on(p, self.tracks.get(p.id, [])) for p in carrier.points]
+        changed = carrier.model_copy(update={"solved": [held[f] for f in sorted(held)], "points": points})
         frames = sorted(s.frame for s in self.places)
         return Applied(f"Solved {carrier.name}, frames {frames[0]} to {frames[-1]}", {carrier.id: changed})
+
+
+def _followed_on(point: FollowedPoint, fresh: list[FollowedFrame]) -> FollowedPoint:
+    if not fresh or point.held:
+        return point
+    track = {f.frame: f for f in point.track} | {f.frame: f for f in fresh}
+    return point.model_copy(update={"track": [track[f] for f in sorted(track)]})
 
 
 class ClearSolution(Editing):
@@ -183,7 +228,8 @@ class ClearSolution(Editing):
 class SetByHand(Editing):
     """Put a carrier's base corners by hand on a frame: a stitch of a bridge where nothing is solved, or a correction.
 
-    A correction moves what is there; a stitch stands in for it. Without corners, the stitch or knot goes.
+    A correction moves what is there; a stitch stands in for it. Without corners, the stitch or knot goes, or with
+    `none` a knot is put that moves nothing, where corrections end. `ease` is how a stitch goes on.
     """
 
     type: Literal["set-by-hand"]
@@ -191,6 +237,8 @@ class SetByHand(Editing):
     frame: int
     how: Literal["bridge", "correction"]
     corners: Corners | None = None
+    none: bool = False
+    ease: Literal["smooth", "linear", "hold"] | None = None
 
     def apply(self, shot: Shot) -> Applied:
         carrier = unlocked_carrier(shot, self.carrier)
@@ -198,20 +246,31 @@ class SetByHand(Editing):
         name = "bridge" if self.how == "bridge" else "corrections"
         others = [k for k in getattr(carrier, name) if k.frame != self.frame]
         what = "a stitch" if self.how == "bridge" else "a correction"
+        if self.none:
+            changed = carrier.model_copy(
+                update={"corrections": _sorted(others, HandKey(frame=self.frame, corners=STILL))}
+            )
+            return Applied(f"Corrections of {carrier.name} end, frame {self.frame}", {carrier.id: changed})
         if self.corners is None:
             if len(others) == len(getattr(carrier, name)):
                 raise EditError(f"There is not {what} on frame {self.frame}. Nothing was changed.")
             changed = carrier.model_copy(update={name: others})
             return Applied(f"Took away {what} of {carrier.name}, frame {self.frame}", {carrier.id: changed})
         wanted = np.array(self.corners, np.float64)
-        if not is_convex(wanted):
-            raise EditError("The corners must go round without crossing. Nothing was changed; move the corner back.")
+        check_quad(wanted)
         if self.how == "correction":
             bare = carrier.model_copy(update={"corrections": []})
             wanted = wanted - motion(bare, shot.plate).quads[self.frame - shot.plate.first]
-        key = HandKey(frame=self.frame, corners=tuple((float(x), float(y)) for x, y in wanted))  # type: ignore[arg-type]
-        changed = carrier.model_copy(update={name: sorted([*others, key], key=lambda k: k.frame)})
+        before = next((k for k in reversed(getattr(carrier, name)) if k.frame <= self.frame), None)
+        ease = self.ease or (before.ease if before else "smooth")
+        corners: Any = tuple((float(x), float(y)) for x, y in wanted)
+        key = HandKey(frame=self.frame, corners=corners, ease=ease)
+        changed = carrier.model_copy(update={name: _sorted(others, key)})
         return Applied(f"Set {what} of {carrier.name}, frame {self.frame}", {carrier.id: changed})
+
+
+def _sorted(others: list[HandKey], key: HandKey) -> list[HandKey]:
+    return sorted([*others, key], key=lambda k: k.frame)
 
 
 class Ride(Editing):
@@ -239,17 +298,31 @@ class Ride(Editing):
             else:
                 raise EditError("That cannot ride on anything. Nothing was changed.")
             for rider in riders:
-                after[rider.id] = riding_on(rider, carrier, shot.plate)
+                after[rider.id] = moved_to(rider, carrier, shot)
         who = names[0] if len(names) == 1 else f"{len(names)} things"
         verb = "rides" if len(names) == 1 else "ride"
         label = f"{who} {verb} on {carrier.name if carrier else 'nothing'}"
         return Applied(label, after)
 
 
+def moved_to(rider: Outline | Pane, carrier: Carrier | None, shot: Shot) -> Outline | Pane:
+    """What rides on another carrier, or none; joints to others stay where there is one."""
+    if isinstance(rider, Pane):
+        return riding_on(rider, shot, rides=carrier.id if carrier else None)
+    joints = [j for j in rider.joints if carrier is not None and j.carrier != carrier.id]
+    rest = rider.rest if joints else None
+    return riding_on(rider, shot, rides=carrier.id if carrier else None, joints=joints, rest=rest)
+
+
 def without_carrier(shot: Shot, carrier: Carrier) -> dict[str, Element | None]:
     """What deleting a carrier changes: all that rode on it stays where it is on its keys."""
     after: dict[str, Element | None] = {carrier.id: None}
     for element in shot.elements.values():
-        if isinstance(element, Outline | Pane) and element.rides == carrier.id:
-            after[element.id] = riding_on(element, None, shot.plate)
+        if not isinstance(element, Outline | Pane):
+            continue
+        if element.rides == carrier.id:
+            after[element.id] = moved_to(element, None, shot)
+        elif isinstance(element, Outline) and any(j.carrier == carrier.id for j in element.joints):
+            joints = [j for j in element.joints if j.carrier != carrier.id]
+            after[element.id] = riding_on(element, shot, joints=joints, rest=element.rest if joints else None)
     return after

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Literal
 
 import numpy as np
@@ -82,7 +83,8 @@ class InsertPoint(Editing):
         shapes = bezier.insert_point(animation_of(outline).points, self.segment, self.t)
         kinds = [*outline.kinds]
         kinds.insert(self.segment + 1, "smooth")
-        return Applied(f"Added a point to {cover.name}", {outline.id: _reshaped(outline, kinds, shapes)})
+        changed = _reshaped(outline, kinds, shapes, lambda held: _with_between(held, self.segment, self.t))
+        return Applied(f"Added a point to {cover.name}", {outline.id: changed})
 
 
 class RemovePoints(Editing):
@@ -104,7 +106,9 @@ class RemovePoints(Editing):
         shapes = remove_points(animation_of(outline).points, sorted(gone))
         kinds = [kind for i, kind in enumerate(outline.kinds) if i not in gone]
         label = f"Removed {len(gone)} point{'s' if len(gone) > 1 else ''} from {cover.name}"
-        return Applied(label, {outline.id: _reshaped(outline, kinds, shapes)})
+        left = [i for i in range(len(outline.kinds)) if i not in gone]
+        changed = _reshaped(outline, kinds, shapes, lambda held: [held[i] for i in left])
+        return Applied(label, {outline.id: changed})
 
 
 class SetPointKind(Editing):
@@ -151,13 +155,27 @@ class Mirror(Editing):
         return Applied(f"Mirrored {cover.name}", {outline.id: _reshaped(outline, outline.kinds, shapes)})
 
 
-def _reshaped(outline: Outline, kinds: list[PointKind], shapes: bezier.Points) -> Outline:
+def _with_between(held: list[float], segment: int, t: float) -> list[float]:
+    there = held[segment] * (1 - t) + held[(segment + 1) % len(held)] * t
+    return [*held[: segment + 1], there, *held[segment + 1 :]]
+
+
+def _reshaped(
+    outline: Outline,
+    kinds: list[PointKind],
+    shapes: bezier.Points,
+    same: Callable[[list[float]], list[float]] | None = None,
+) -> Outline:
+    """The outline with other shapes on its keys; `same` makes what each point had into what each new one has."""
     keys = [
         key.model_copy(update={"points": keying.as_points(shape)})
         for key, shape in zip(outline.keys, shapes, strict=True)
     ]
+    joints = outline.joints
+    if same is not None and joints:
+        joints = [j.model_copy(update={"beyond": same(j.beyond)}) for j in joints]
     # A pivot is a place in the picture at the first key, which none of these changes moves.
-    return outline.model_copy(update={"kinds": kinds, "keys": keys})
+    return outline.model_copy(update={"kinds": kinds, "keys": keys, "joints": joints})
 
 
 def _align_handles(shapes: bezier.Points, index: int) -> None:

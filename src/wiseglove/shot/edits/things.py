@@ -23,7 +23,7 @@ from wiseglove.shot.edits.base import (
 from wiseglove.shot.edits.carriers import unlocked_carrier, without_carrier
 from wiseglove.shot.edits.groups import regrouped
 from wiseglove.shot.errors import EditError
-from wiseglove.shot.evaluate import stored_at, to_stored
+from wiseglove.shot.evaluate import place_motion, stored_at
 from wiseglove.shot.model import (
     Carrier,
     Colour,
@@ -176,7 +176,8 @@ class SetOutline(Editing):
         frame = outline.keys[0].frame if self.frame is None else self.frame
         here, start = stored_at(outline, [frame, outline.keys[0].frame])
         seen = np.array([[*self.pivot, 0, 0, 0, 0, 0, 0]], np.float64)
-        put = complex(*to_stored(outline, frame, seen)[0, :2])
+        motion = place_motion(outline)
+        put = complex(*(seen if motion is None else motion.back(frame, seen))[0, :2])
         turn = keying.similarity(here, start)
         place = keying.centre(start) + turn * (put - keying.centre(here))
         return place.real, place.imag

@@ -1,0 +1,119 @@
+"""Edits of the points that a carrier follows."""
+
+from __future__ import annotations
+
+from typing import Any, Literal
+
+import numpy as np
+from pydantic import Field
+
+from wiseglove.shot import keys as keying
+from wiseglove.shot.edits.base import Applied, Editing, free_name
+from wiseglove.shot.edits.carriers import CARRIER_COLOUR, unlocked_carrier
+from wiseglove.shot.errors import EditError
+from wiseglove.shot.model import Carrier, Corner, ElementId, FollowedPoint, Name, Shot, new_id
+from wiseglove.shot.riding import motion
+
+MOST = 200
+HALF = 60.0
+"""Half the side of the square that stands for a carrier of points, in pixels."""
+
+
+class AddPoint(Editing):
+    """A point to follow, put on a frame: of a carrier of points, or the first one of a new carrier."""
+
+    type: Literal["add-point"]
+    frame: int
+    place: Corner
+    carrier: ElementId | None = None
+    name: Name | None = None
+    id: ElementId | None = None
+
+    def apply(self, shot: Shot) -> Applied:
+        keying.check_frame(shot.plate, self.frame)
+        _check_inside(shot, self.place)
+        if self.carrier is None:
+            return self._first(shot)
+        carrier = unlocked_carrier(shot, self.carrier)
+        if not carrier.points:
+            raise EditError(f"{carrier.name} does not follow points. Put the point on a carrier of its own.")
+        if len(carrier.points) >= MOST:
+            raise EditError(f"A carrier follows {MOST} points at most. Nothing was changed.")
+        stored = motion(carrier, shot.plate).back(self.frame, np.array([[*self.place, 0, 0, 0, 0, 0, 0]]))[0, :2]
+        point = FollowedPoint(id=new_id(), place=(float(stored[0]), float(stored[1])), at=self.frame, seen=self.place)
+        changed = carrier.model_copy(update={"points": [*carrier.points, point]})
+        return Applied(f"Put point {len(changed.points)} of {carrier.name}, frame {self.frame}", {carrier.id: changed})
+
+    def _first(self, shot: Shot) -> Applied:
+        x, y = self.place
+        point = FollowedPoint(id=new_id(), place=self.place, at=self.frame, seen=self.place)
+        carrier = Carrier(
+            id=self.id or new_id(),
+            name=free_name(shot, self.name or "Points"),
+            colour=CARRIER_COLOUR,
+            at=self.frame,
+            base=((x - HALF, y - HALF), (x + HALF, y - HALF), (x + HALF, y + HALF), (x - HALF, y + HALF)),
+            points=[point],
+        )
+        return Applied(f"Put point 1 of {carrier.name}, frame {self.frame}", {carrier.id: carrier}, carrier.id)
+
+
+class SetPoint(Editing):
+    """Change a point: its place on the frame of its pattern, its pattern, its search, or whether it is held."""
+
+    type: Literal["set-point"]
+    carrier: ElementId
+    point: ElementId
+    place: Corner | None = None
+    pattern: int | None = Field(default=None, ge=9, le=301)
+    search: int | None = Field(default=None, ge=11, le=1001)
+    held: bool | None = None
+
+    def apply(self, shot: Shot) -> Applied:
+        carrier, index = _found(shot, self.carrier, self.point)
+        point = carrier.points[index]
+        update: dict[str, Any] = {
+            name: value for name in ("pattern", "search", "held") if (value := getattr(self, name)) is not None
+        }
+        if self.place is not None:
+            _check_inside(shot, self.place)
+            stored = motion(carrier, shot.plate).back(point.at, np.array([[*self.place, 0, 0, 0, 0, 0, 0]]))[0, :2]
+            update |= {"seen": self.place, "place": (float(stored[0]), float(stored[1])), "track": []}
+        changed = point.model_copy(update=update)
+        if changed.search <= changed.pattern:
+            changed = changed.model_copy(update={"search": changed.pattern + 2})
+        if changed.held and not changed.track:
+            raise EditError("This point has not been followed yet, so there is nothing to hold. Nothing was changed.")
+        points = [changed if p is point else p for p in carrier.points]
+        label = f"Changed point {index + 1} of {carrier.name}"
+        return Applied(label, {carrier.id: carrier.model_copy(update={"points": points})})
+
+
+class RemovePoint(Editing):
+    """Take a point away, but not the last one."""
+
+    type: Literal["remove-point"]
+    carrier: ElementId
+    point: ElementId
+
+    def apply(self, shot: Shot) -> Applied:
+        carrier, index = _found(shot, self.carrier, self.point)
+        if len(carrier.points) == 1:
+            raise EditError("A carrier of points needs one, so its last one stays. Delete the carrier instead.")
+        points = [p for i, p in enumerate(carrier.points) if i != index]
+        changed = carrier.model_copy(update={"points": points})
+        return Applied(f"Took point {index + 1} of {carrier.name} away", {carrier.id: changed})
+
+
+def _found(shot: Shot, carrier: str, point: str) -> tuple[Carrier, int]:
+    found = unlocked_carrier(shot, carrier)
+    for index, candidate in enumerate(found.points):
+        if candidate.id == point:
+            return found, index
+    raise EditError("That point is not there any more. Nothing was changed.")
+
+
+def _check_inside(shot: Shot, place: Corner) -> None:
+    x, y = place
+    if not (0 <= x <= shot.plate.width and 0 <= y <= shot.plate.height):
+        raise EditError("That lies outside the plate, where there is nothing to follow. Nothing was changed.")
