@@ -50,7 +50,7 @@ def solve(bench: Bench, first: int, last: int) -> None:
 
 def choose(page: Page, label: str, option: str) -> None:
     page.get_by_role("button", name=label, exact=True).click()
-    page.get_by_role("option", name=option).click()
+    page.get_by_role("option", name=option, exact=True).click()
 
 
 def test_a_patch_is_drawn_solved_and_a_pane_rides_on_it(open_shot: Open) -> None:

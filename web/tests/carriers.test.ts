@@ -1,7 +1,8 @@
 import { beforeEach, describe, expect, it } from "vitest";
 
 import type { Carrier, SolvedFrame } from "../src/api/client";
-import { doubts, setBench, solvedOf, useBench } from "../src/features/workbench/bench";
+import { setBench, useBench } from "../src/features/workbench/bench";
+import { doubts, solvedOf } from "../src/features/workbench/carriers";
 import { doubtful } from "../src/features/workbench/CarrierDetails";
 import { watchSolving } from "../src/features/workbench/solving";
 import { quadMap } from "../src/viewer/quad";

@@ -1,5 +1,6 @@
 import type { Carrier } from "../api/client";
-import { carrierOf, shapeOf, type Bench } from "../features/workbench/bench";
+import { shapeOf, type Bench } from "../features/workbench/bench";
+import { carrierOf } from "../features/workbench/carriers";
 import { quadMap } from "./quad";
 import { pathOf, shapeFrom } from "./shape";
 import { toScreen, type View } from "./view";

@@ -14,6 +14,8 @@ import {
   type Draft,
 } from "../features/workbench/bench";
 import { CarrierLines } from "./CarrierLines";
+import { FollowedPoints } from "./FollowedPoints";
+import { JointLines } from "./JointLines";
 import { along, count, pathOf, pointOf, shapeFrom, type Shape } from "./shape";
 import { FrameAround, Proposed } from "./overlays";
 import { companions, isSoft } from "./soft";
@@ -58,6 +60,8 @@ export function Drawing({ hovered }: { hovered: Hit }) {
       {b.onion && <Onion b={b} v={v} />}
       <Active b={b} v={v} hovered={hovered} />
       <CarrierLines b={b} v={v} />
+      <FollowedPoints b={b} v={v} />
+      <JointLines b={b} v={v} />
       <FrameAround b={b} v={v} />
       <Proposed b={b} v={v} />
       {b.draft && <DraftLines draft={b.draft} v={v} />}

@@ -62,9 +62,10 @@ export function closePen() {
 export function add(outline: { points: number[][]; kinds: PointKind[] }, name?: string) {
   const { into, frame } = bench();
   if (into && "carrier" in into) return addRegion(into, outline.points);
-  const edit = into
-    ? { type: "add-outline", cover: into.cover, mode: into.mode, frame, outline }
-    : { type: "add-cover", frame, outline, ...(name ? { name } : {}) };
+  const edit =
+    into && "cover" in into
+      ? { type: "add-outline", cover: into.cover, mode: into.mode, frame, outline }
+      : { type: "add-cover", frame, outline, ...(name ? { name } : {}) };
   setBench({ draft: null, fitting: null, into: null, tool: "select" });
   void send(edit as Edit).then((change) => {
     if (!change?.made) return;
@@ -147,7 +148,7 @@ export function beginStarter(kind: Starter, start: PointerAt): Gesture {
   };
 }
 
-/** A press of the pane tool: the next of four corners. */
+/** A press of the pane tool, or of a carrier that is set by hand: the next of four corners. */
 export function beginPane(start: PointerAt): Gesture | null {
   const v = useView.getState();
   const draft: Draft = bench().draft ?? { kind: "pane", points: [], kinds: [], pointer: null };
@@ -163,9 +164,10 @@ export function beginPane(start: PointerAt): Gesture | null {
     end: (at) => {
       const points = put(at);
       if (points.length < 4) return;
+      const type = bench().tool === "byhand" ? "add-hand-carrier" : "add-pane";
       setBench({ draft: null, tool: "select" });
       const corners = inOrder(points.map((p) => [p[0]!, p[1]!]));
-      void send({ type: "add-pane", frame: bench().frame, corners } as Edit).then((change) => {
+      void send({ type, frame: bench().frame, corners } as Edit).then((change) => {
         if (change?.made) select(change.made);
       });
     },

@@ -1,7 +1,5 @@
 import {
   bench,
-  carrierOf,
-  carriersOf,
   counted,
   inDepth,
   paneOf,
@@ -9,6 +7,7 @@ import {
   type Bench,
   type Look,
 } from "../features/workbench/bench";
+import { carrierOf, carriersOf } from "../features/workbench/carriers";
 import { lastFrame } from "../ui/format";
 import { LiveLink } from "./live";
 import { PictureStore } from "./pictures";

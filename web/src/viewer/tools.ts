@@ -3,7 +3,6 @@ import { toast } from "sonner";
 import type { Carrier, Edit, PointKind } from "../api/client";
 import {
   bench,
-  carrierOf,
   coverOf,
   inDepth,
   isShown,
@@ -15,7 +14,9 @@ import {
   setBench,
   shapeOf,
 } from "../features/workbench/bench";
+import { carrierOf, isByHand } from "../features/workbench/carriers";
 import { send } from "../features/workbench/send";
+import { beginFeature, beginJoint, beginPoint } from "./features";
 import { beginFreehand, beginPane, beginPen, beginStarter } from "./draw";
 import { beginPivot, frameBox, framedShape, gripAt, mapOf } from "./frame";
 import {
@@ -150,7 +151,8 @@ export function commitShape(
 /** Where a carrier's base was dragged: a correction where the frame is solved, else a stitch of a bridge. */
 function setByHand(carrier: Carrier, shape: Shape) {
   const { frame } = bench();
-  const solved = frame === carrier.at || (carrier.solved ?? []).some((s) => s.frame === frame && s.corners);
+  const own = frame === carrier.at && !isByHand(carrier);
+  const solved = own || (carrier.solved ?? []).some((s) => s.frame === frame && s.corners);
   const corners = [0, 1, 2, 3].map((i) => [px(shape, i), py(shape, i)]);
   const how = solved ? "correction" : "bridge";
   void send({ type: "set-by-hand", carrier: carrier.id, frame, how, corners } as Edit);
@@ -228,7 +230,7 @@ function beginPull(start: PointerAt, hit: Hit): Gesture | null {
 }
 
 function beginSelect(start: PointerAt): Gesture | null {
-  const framing = beginFrame(start);
+  const framing = beginFrame(start) ?? beginFeature(start);
   if (framing) return framing;
   const hit = hitTest(start.x, start.y);
   const b = bench();
@@ -323,7 +325,9 @@ function beginSelect(start: PointerAt): Gesture | null {
 export function begin(start: PointerAt): Gesture | null {
   const { tool } = bench();
   if (tool === "pen") return beginPen(start);
-  if (tool === "pane") return beginPane(start);
+  if (tool === "pane" || tool === "byhand") return beginPane(start);
+  if (tool === "points") return beginPoint(start);
+  if (tool === "joint") return beginJoint(start);
   if (tool === "freehand") return beginFreehand(start);
   if (tool === "trace") return bench().fitting ? null : beginTrace(start);
   if (tool !== "select") return beginStarter(tool, start);
@@ -366,6 +370,12 @@ export function hint(): string {
       return "Go on clicking or dragging · Backspace takes a point back · Escape gives up";
     return "Close on the first point or with Enter · Backspace takes a point back · Escape gives up";
   }
+  if (tool === "points")
+    return "Click what is to be followed, as a corner or a spot · drag a point or its squares · Escape when they are all there";
+  if (tool === "joint")
+    return "Drag a line across where it bends · what lies to the right of the way you drag goes with the other carrier";
+  if (tool === "byhand")
+    return `Click four corners of what moves, ${4 - (draft?.points.length ?? 0)} to go · Escape gives up`;
   if (tool === "pane")
     return `Click the screen's corners, ${4 - (draft?.points.length ?? 0)} to go · Escape gives up`;
   if (tool === "freehand")

@@ -291,7 +291,7 @@ class Aligner:
         return Fit(matrix, parts), np.ascontiguousarray(good)
 
     def _deviation(self, c: Compared, step: Step, sums: Matrix, block: int, n: int) -> float:
-        """Standard deviation of the worst corner in plate pixels.
+        """Standard deviation of the worst of the reference's ends in plate pixels.
 
         Blocks are taken as independent, the pixels within one are not (clustered errors, White 1980).
         """
@@ -301,7 +301,7 @@ class Aligner:
         pulls = directions(places, step.centre, step.size, n).transpose(0, 2, 1) @ sums[..., 3:5].reshape(-1, 2, 1)
         meat = np.einsum("bni,bmi->nm", pulls, pulls)
         covariance = (inverse @ meat @ inverse + inverse * step.variance) * 4**c.level
-        ends = apply(c.matrix, self.reference.corners) / (1 << c.level)
+        ends = apply(c.matrix, self.reference.ends) / (1 << c.level)
         lever = directions(ends, step.centre, step.size, n)
         return float(np.sqrt(np.einsum("pin,nm,pim->p", lever, covariance, lever).max()))
 

@@ -125,11 +125,12 @@ class PlaneSolver:
         ignore_at: Callable[[int], Picture | None] = lambda frame: None,
         levels_at: Callable[[int], list[Picture]] | None = None,
         reach: int | None = None,
+        ends: Matrix | None = None,
     ) -> None:
         """levels_at: the pictures' pyramids, where somebody keeps them for several solvers.
 
         reach: pixels from where it is expected in which a small patch is looked for; None: where its features are
-        seen, in the whole frame. Raises ValueError where nothing of the mask counts.
+        seen, in the whole frame. ends: as for `Reference`. Raises ValueError where nothing of the mask counts.
         """
         self.picture_at, self.at, self.reach = picture_at, at, reach
         self.levels_at = levels_at or lru_cache(maxsize=KEPT)(lambda frame: pyramid(picture_at(frame)))
@@ -140,7 +141,7 @@ class PlaneSolver:
         hidden = ignore_at(at)
         if hidden is not None:
             counted = counted * (hidden < 0.02)
-        self.reference = Reference(picture_at(at), counted)
+        self.reference = Reference(picture_at(at), counted, ends)
         self.freedoms = FREEDOMS[model]
         self.model = model
         self.finder = Finder(self.reference, model) if reach is None else None

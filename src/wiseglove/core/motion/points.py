@@ -20,6 +20,8 @@ Picture = NDArray[np.float32]
 WhenLost = Literal["simpler", "stop"]
 DOUBTFUL = 0.45
 """Confidence of a frame on which a point is missing: just below one half, where a frame stops being sure."""
+AGREES = 1.0
+"""Pixels within which a point that is not sure must lie of where the sure ones want it, to count."""
 
 
 def model_of(count: int) -> Model:
@@ -65,7 +67,7 @@ class PointsSolver:
         self._followers = {
             f.id: PlaneSolver(
                 picture_at, f.at, _square(f, picture_at(f.at).shape), "similarity", ignore_at, levels_at,
-                reach=max((f.search - f.pattern) // 2, 2),
+                reach=max((f.search - f.pattern) // 2, 2), ends=np.array([f.seen]),
             )
             for f in features if f.held is None
         }  # fmt: skip
@@ -99,13 +101,35 @@ class PointsSolver:
             before = Place(frame, start, "unsure", 0.0)
         place = self._followers[feature.id].solve_frame(frame, before, earlier)
         steps[:] = [*steps[-1:], place]
-        if place.matrix is None or place.status != "solved":
+        if place.matrix is None:
             steps[:] = []
             return Point(*feature.seen, "lost", place.confidence)
         x, y = apply(place.matrix, np.array([feature.seen]))[0]
         return Point(float(x), float(y), place.status, place.confidence)
 
+    def _borne_out(self, points: dict[str, Point], last: Matrix | None) -> dict[str, Point]:
+        """Points of which some are unsure: those that lie where the sure ones want them count, the others are lost."""
+        sure = [f for f in self.features if points[f.id].status == "solved"]
+        change = None
+        if sure:
+            on = np.eye(3) if last is None else last
+            source = apply(on, np.array([f.place for f in sure]))
+            target = np.array([(points[f.id].x, points[f.id].y) for f in sure])
+            change = fitted(model_of(min(len(sure), 3)), source, target)
+        out = dict(points)
+        for f in self.features:
+            point = points[f.id]
+            if point.status != "unsure":
+                continue
+            near = False
+            if change is not None:
+                wanted = apply(change @ on, np.array([f.place]))[0]
+                near = bool(np.hypot(wanted[0] - point.x, wanted[1] - point.y) < AGREES)
+            out[f.id] = Point(point.x, point.y, "solved" if near else "lost", 0.5 if near else point.confidence)
+        return out
+
     def _together(self, frame: int, points: dict[str, Point], last: Matrix | None) -> Place:
+        points = self._borne_out(points, last)
         good = [f for f in self.features if points[f.id].status == "solved"]
         lost = len(self.features) - len(good)
         if not good or (lost and self.when_lost == "stop"):

@@ -54,7 +54,8 @@ class Reference:
     Raises ValueError where nothing counts.
     """
 
-    def __init__(self, picture: Picture, mask: Picture) -> None:
+    def __init__(self, picture: Picture, mask: Picture, ends: Matrix | None = None) -> None:
+        """ends: the places (N, 2) whose motion is wanted; None for the corners of what counts."""
         if not (mask > 0.5).any():
             raise ValueError("nothing of the reference counts")
         self.coefs, self.linear, self.masks, self.offsets = [], [], [], []
@@ -62,6 +63,7 @@ class Reference:
         self.box = (int(xs.min()), int(ys.min()), int(xs.max()) + 1, int(ys.max()) + 1)
         left, top, right, bottom = self.box
         self.corners = np.array([[left, top], [right, top], [right, bottom], [left, bottom]], np.float64)
+        self.ends = self.corners if ends is None else ends
         step = 1 << (LEVELS - 1)
         x0, y0 = max(left - 4 * step, 0) // step * step, max(top - 4 * step, 0) // step * step
         part = picture[y0 : bottom + 4 * step, x0 : right + 4 * step]

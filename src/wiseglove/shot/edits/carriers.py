@@ -101,13 +101,13 @@ class AddHandCarrier(Editing):
         check_quad(np.array(self.corners, np.float64))
         carrier = Carrier(
             id=self.id or new_id(),
-            name=free_name(shot, self.name or "By hand"),
+            name=free_name(shot, self.name or "Set by hand"),
             colour=CARRIER_COLOUR,
             at=self.frame,
             base=self.corners,
             bridge=[HandKey(frame=self.frame, corners=self.corners)],
         )
-        return Applied(f"Set {carrier.name}, frame {self.frame}", {carrier.id: carrier}, carrier.id)
+        return Applied(f"Began {carrier.name}, frame {self.frame}", {carrier.id: carrier}, carrier.id)
 
 
 def check_quad(corners: Array) -> None:

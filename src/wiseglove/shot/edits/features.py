@@ -11,12 +11,12 @@ from wiseglove.shot import keys as keying
 from wiseglove.shot.edits.base import Applied, Editing, free_name
 from wiseglove.shot.edits.carriers import CARRIER_COLOUR, unlocked_carrier
 from wiseglove.shot.errors import EditError
-from wiseglove.shot.model import Carrier, Corner, ElementId, FollowedPoint, Name, Shot, new_id
+from wiseglove.shot.model import Carrier, Corner, Corners, ElementId, FollowedPoint, Name, Shot, new_id
 from wiseglove.shot.riding import motion
 
 MOST = 200
 HALF = 60.0
-"""Half the side of the square that stands for a carrier of points, in pixels."""
+"""Half the sides that the box round a carrier's points has at least, in pixels."""
 
 
 class AddPoint(Editing):
@@ -41,18 +41,19 @@ class AddPoint(Editing):
             raise EditError(f"A carrier follows {MOST} points at most. Nothing was changed.")
         stored = motion(carrier, shot.plate).back(self.frame, np.array([[*self.place, 0, 0, 0, 0, 0, 0]]))[0, :2]
         point = FollowedPoint(id=new_id(), place=(float(stored[0]), float(stored[1])), at=self.frame, seen=self.place)
-        changed = carrier.model_copy(update={"points": [*carrier.points, point]})
+        points = [*carrier.points, point]
+        base = carrier.base if carrier.solved or carrier.bridge or carrier.corrections else _around(points)
+        changed = carrier.model_copy(update={"points": points, "base": base})
         return Applied(f"Put point {len(changed.points)} of {carrier.name}, frame {self.frame}", {carrier.id: changed})
 
     def _first(self, shot: Shot) -> Applied:
-        x, y = self.place
         point = FollowedPoint(id=new_id(), place=self.place, at=self.frame, seen=self.place)
         carrier = Carrier(
             id=self.id or new_id(),
             name=free_name(shot, self.name or "Points"),
             colour=CARRIER_COLOUR,
             at=self.frame,
-            base=((x - HALF, y - HALF), (x + HALF, y - HALF), (x + HALF, y + HALF), (x - HALF, y + HALF)),
+            base=_around([point]),
             points=[point],
         )
         return Applied(f"Put point 1 of {carrier.name}, frame {self.frame}", {carrier.id: carrier}, carrier.id)
@@ -103,6 +104,15 @@ class RemovePoint(Editing):
         points = [p for i, p in enumerate(carrier.points) if i != index]
         changed = carrier.model_copy(update={"points": points})
         return Applied(f"Took point {index + 1} of {carrier.name} away", {carrier.id: changed})
+
+
+def _around(points: list[FollowedPoint]) -> Corners:
+    """The four places that stand for the carrier: a box round its points."""
+    places = np.array([p.place for p in points])
+    least, most = places.min(0), places.max(0)
+    left, top = np.minimum(least, (least + most) / 2 - HALF).tolist()
+    right, bottom = np.maximum(most, (least + most) / 2 + HALF).tolist()
+    return ((left, top), (right, top), (right, bottom), (left, bottom))
 
 
 def _found(shot: Shot, carrier: str, point: str) -> tuple[Carrier, int]:

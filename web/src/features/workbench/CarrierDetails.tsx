@@ -7,7 +7,11 @@ import { NumberField } from "../../ui/NumberField";
 import { Section } from "../../ui/Section";
 import { Select } from "../../ui/Select";
 import { TextField } from "../../ui/TextField";
-import { goTo, solvedOf, type Bench } from "./bench";
+import { goTo, type Bench } from "./bench";
+import { solvedOf } from "./carriers";
+import { isByHand } from "./carriers";
+import { FollowedRows } from "./FollowedRows";
+import { HandRows } from "./HandRows";
 import { cancelJob, goingOn, useJobs } from "./JobLine";
 import { Heading, Row } from "./Row";
 import { send } from "./send";
@@ -36,6 +40,9 @@ const WHY: Record<string, string> = {
   texture: "Too little texture. Draw the patch larger.",
   "edge-on": "Too edge-on. Set the motion by hand; solve on after it.",
   light: "The light changed too much. Leave out what changes with a blind spot.",
+  point: "A point is lost, a simpler model carries on. Put that point elsewhere.",
+  points: "A point is lost. Put it elsewhere, or let the others carry on.",
+  line: "The points lie on one line. Put one of them to the side.",
   cut: "There is a cut here. Solve each side by itself.",
 };
 
@@ -63,51 +70,49 @@ export function CarrierDetails({ b, carrier }: { b: Bench; carrier: Carrier }) {
     void send({ type: "set-carrier", carrier: carrier.id, ...change } as Edit);
   const job = useJobs(b.shot!.id).data?.find((j) => j.kind === "solve" && goingOn(j));
   const solved = solvedOf(b, carrier);
-  const byHand = (carrier.bridge ?? []).some((k) => k.frame === b.frame);
-  const corrected = (carrier.corrections ?? []).some((k) => k.frame === b.frame);
-  const drop = (how: "bridge" | "correction") =>
-    void send({ type: "set-by-hand", carrier: carrier.id, frame: b.frame, how } as Edit);
   const span = b.loop ?? null;
   return (
     <>
       <Heading name={carrier.name} kind="carrier" />
-      <Row label="Solve">
-        {job ? (
-          <Button small look="brick" onClick={() => cancelJob(job.id)}>
-            <Square size={13} /> Stop, keep what is there
-          </Button>
-        ) : (
-          <>
-            <IconButton
-              label="Solve backwards from this frame"
-              className="h-7 w-8 border border-line"
-              onClick={() => solve(carrier.id, first, Math.max(b.frame, first + 1))}
-            >
-              <ChevronLeft size={17} />
-            </IconButton>
-            <Button
-              small
-              look="main"
-              title="Solve all frames, both ways"
-              onClick={() => solve(carrier.id, first, last)}
-            >
-              <ChevronsLeftRight size={15} /> Solve all
+      {!isByHand(carrier) && (
+        <Row label="Solve">
+          {job ? (
+            <Button small look="brick" onClick={() => cancelJob(job.id)}>
+              <Square size={13} /> Stop, keep what is there
             </Button>
-            <IconButton
-              label="Solve forwards from this frame"
-              className="h-7 w-8 border border-line"
-              onClick={() => solve(carrier.id, Math.min(b.frame, last - 1), last)}
-            >
-              <ChevronRight size={17} />
-            </IconButton>
-            {span && (
-              <Button small onClick={() => solve(carrier.id, span[0], span[1])}>
-                {span[0]} to {span[1]}
+          ) : (
+            <>
+              <IconButton
+                label="Solve backwards from this frame"
+                className="h-7 w-8 border border-line"
+                onClick={() => solve(carrier.id, first, Math.max(b.frame, first + 1))}
+              >
+                <ChevronLeft size={17} />
+              </IconButton>
+              <Button
+                small
+                look="main"
+                title="Solve all frames, both ways"
+                onClick={() => solve(carrier.id, first, last)}
+              >
+                <ChevronsLeftRight size={15} /> Solve all
               </Button>
-            )}
-          </>
-        )}
-      </Row>
+              <IconButton
+                label="Solve forwards from this frame"
+                className="h-7 w-8 border border-line"
+                onClick={() => solve(carrier.id, Math.min(b.frame, last - 1), last)}
+              >
+                <ChevronRight size={17} />
+              </IconButton>
+              {span && (
+                <Button small onClick={() => solve(carrier.id, span[0], span[1])}>
+                  {span[0]} to {span[1]}
+                </Button>
+              )}
+            </>
+          )}
+        </Row>
+      )}
       {doubtful(solved).map((run) => (
         <button
           key={run.first}
@@ -119,62 +124,13 @@ export function CarrierDetails({ b, carrier }: { b: Bench; carrier: Carrier }) {
           {WHY[run.reason] ?? ""}
         </button>
       ))}
-      <Row label="Model">
-        <Select
-          label="Model"
-          options={MODELS}
-          value={carrier.model ?? "perspective"}
-          onPick={(model) => set({ model: model as Carrier["model"] })}
-        />
-      </Row>
-      <Row label="Looks at">
-        <Select
-          label="Channel"
-          options={CHANNELS}
-          value={carrier.channel ?? "auto"}
-          onPick={(channel) => set({ channel: channel as Carrier["channel"] })}
-        />
-      </Row>
-      <Row label="Patches">
-        <Regions carrier={carrier} what="patch" count={carrier.patches?.length ?? 0} />
-      </Row>
-      <Row label="Blind spots">
-        <Regions carrier={carrier} what="blind" count={carrier.blind?.length ?? 0} />
-      </Row>
-      <Row label="Covers">
-        <label className="flex items-center gap-2">
-          <input
-            type="checkbox"
-            checked={carrier.avoids ?? true}
-            onChange={(event) => set({ avoids: event.target.checked })}
-          />
-          leave out
-        </label>
-        <NumberField
-          label="Margin"
-          caption="with"
-          unit="px"
-          narrow
-          value={carrier.margin ?? 6}
-          min={0}
-          max={100}
-          onCommit={(margin) => set({ margin })}
-        />
-      </Row>
-      {(byHand || corrected) && (
-        <Row label={`At ${b.frame}`}>
-          {byHand && (
-            <Button small onClick={() => drop("bridge")}>
-              <X size={13} /> Stitch
-            </Button>
-          )}
-          {corrected && (
-            <Button small onClick={() => drop("correction")}>
-              <X size={13} /> Correction
-            </Button>
-          )}
-        </Row>
+      {carrier.points?.length ? (
+        <FollowedRows b={b} carrier={carrier} />
+      ) : (
+        <Looking carrier={carrier} set={set} />
       )}
+      {!isByHand(carrier) && <LeavingOut carrier={carrier} set={set} />}
+      <HandRows b={b} carrier={carrier} />
       <Section title="Name and more" open={false}>
         <Row label="Name">
           <TextField
@@ -232,6 +188,66 @@ function Regions({ carrier, what, count }: { carrier: Carrier; what: "patch" | "
       <Button small look="quiet" onClick={() => drawRegion(carrier.id, what)}>
         Draw {count ? "another" : "one"}
       </Button>
+    </>
+  );
+}
+
+type Set = (change: Partial<Carrier>) => void;
+
+/** What a carrier of patches looks at, and how it may move. */
+function Looking({ carrier, set }: { carrier: Carrier; set: Set }) {
+  return (
+    <>
+      <Row label="Model">
+        <Select
+          label="Model"
+          options={MODELS}
+          value={carrier.model ?? "perspective"}
+          onPick={(model) => set({ model: model as Carrier["model"] })}
+        />
+      </Row>
+      <Row label="Patches">
+        <Regions carrier={carrier} what="patch" count={carrier.patches?.length ?? 0} />
+      </Row>
+    </>
+  );
+}
+
+/** The channel, and what is left out of patches and points alike. */
+function LeavingOut({ carrier, set }: { carrier: Carrier; set: Set }) {
+  return (
+    <>
+      <Row label="Looks at">
+        <Select
+          label="Channel"
+          options={CHANNELS}
+          value={carrier.channel ?? "auto"}
+          onPick={(channel) => set({ channel: channel as Carrier["channel"] })}
+        />
+      </Row>
+      <Row label="Blind spots">
+        <Regions carrier={carrier} what="blind" count={carrier.blind?.length ?? 0} />
+      </Row>
+      <Row label="Covers">
+        <label className="flex items-center gap-2">
+          <input
+            type="checkbox"
+            checked={carrier.avoids ?? true}
+            onChange={(event) => set({ avoids: event.target.checked })}
+          />
+          leave out
+        </label>
+        <NumberField
+          label="Margin"
+          caption="with"
+          unit="px"
+          narrow
+          value={carrier.margin ?? 6}
+          min={0}
+          max={100}
+          onCommit={(margin) => set({ margin })}
+        />
+      </Row>
     </>
   );
 }

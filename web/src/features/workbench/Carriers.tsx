@@ -1,15 +1,18 @@
 import { Eye, EyeOff, Lock, LockOpen } from "lucide-react";
 
-import type { Carrier, Edit } from "../../api/client";
-import { IconButton } from "../../ui/Button";
-import { carriersOf, select, solvedOf, useSettled, type Bench } from "./bench";
+import type { Carrier, Edit, Outline } from "../../api/client";
+import { Button, IconButton } from "../../ui/Button";
+import { select, useSettled, type Bench } from "./bench";
+import { carriersOf, isByHand, solvedOf } from "./carriers";
 import { send } from "./send";
-import { CarrierIcon } from "./ToolRail";
+import { CarrierIcon, drawRegion, takeTool } from "./ToolRail";
 
 /** How many things ride on a carrier. */
 function riders(b: Bench, carrier: string): number {
   return Object.values(b.shot?.elements ?? {}).filter(
-    (e) => (e.kind === "outline" || e.kind === "pane") && e.rides === carrier,
+    (e) =>
+      ((e.kind === "outline" || e.kind === "pane") && e.rides === carrier) ||
+      (e.kind === "outline" && (e as Outline).joints.some((j) => j.carrier === carrier)),
   ).length;
 }
 
@@ -17,15 +20,35 @@ function riders(b: Bench, carrier: string): number {
 export function CarrierList() {
   const b = useSettled();
   const carriers = carriersOf(b);
-  if (carriers.length === 0) return null;
   return (
     <section
-      className="max-h-[18%] shrink-0 overflow-y-auto border-b border-line px-3 py-1.5"
+      className="max-h-[20%] shrink-0 overflow-y-auto border-b border-line px-3 py-1.5"
       aria-label="Carriers"
     >
-      <h2 className="flex justify-between pb-0.5 font-semibold">
-        Carriers <span className="font-normal text-ink-soft">motions to ride on</span>
-      </h2>
+      <div className="flex items-center gap-1 pb-0.5">
+        <h2 className="flex-1 font-semibold" title="Motions that things ride on">
+          Carriers
+        </h2>
+        <Button
+          small
+          look="quiet"
+          title="Draw a patch whose motion is solved  (M)"
+          onClick={() => drawRegion(null, "patch")}
+        >
+          Patch
+        </Button>
+        <Button small look="quiet" title="Click points to follow" onClick={newPoints}>
+          Points
+        </Button>
+        <Button
+          small
+          look="quiet"
+          title="Click four corners that are moved by hand"
+          onClick={() => takeTool("byhand")}
+        >
+          By hand
+        </Button>
+      </div>
       <ul>
         {carriers.map((carrier) => (
           <Row key={carrier.id} b={b} carrier={carrier} />
@@ -33,6 +56,12 @@ export function CarrierList() {
       </ul>
     </section>
   );
+}
+
+/** Begin a carrier of points of its own. */
+function newPoints() {
+  select(null);
+  takeTool("points");
 }
 
 function Row({ b, carrier }: { b: Bench; carrier: Carrier }) {
@@ -57,7 +86,7 @@ function Row({ b, carrier }: { b: Bench; carrier: Carrier }) {
         <span className="min-w-0">
           <span className="block truncate leading-[18px]">{carrier.name}</span>
           <span className="block text-[12px] leading-[15px] text-ink-soft">
-            {sure ? `${sure} frames solved` : "not solved"}
+            {isByHand(carrier) ? "set by hand" : sure ? `${sure} frames solved` : "not solved"}
             {riding > 0 && `, ${riding} ${riding === 1 ? "rides" : "ride"} on it`}
           </span>
         </span>

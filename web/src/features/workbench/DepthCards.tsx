@@ -8,7 +8,6 @@ import { IconButton } from "../../ui/Button";
 import { TextField } from "../../ui/TextField";
 import {
   bench,
-  carrierOf,
   coverOf,
   inDepth,
   keyFrames,
@@ -18,6 +17,7 @@ import {
   useBench,
   type Bench,
 } from "./bench";
+import { carrierOf } from "./carriers";
 import { send } from "./send";
 
 /** A click chooses one thing; with Shift or Ctrl a cover is chosen besides. */

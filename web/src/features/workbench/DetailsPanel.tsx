@@ -4,7 +4,8 @@ import { lastFrame, rateText } from "../../ui/format";
 import { NumberField } from "../../ui/NumberField";
 import { Section } from "../../ui/Section";
 import { TextField } from "../../ui/TextField";
-import { carrierOf, chosenCovers, coverOf, outlineOf, paneOf, select, type Bench, useSettled } from "./bench";
+import { chosenCovers, coverOf, outlineOf, paneOf, select, type Bench, useSettled } from "./bench";
+import { carrierOf } from "./carriers";
 import { CarrierDetails } from "./CarrierDetails";
 import { InsertChooser } from "./InsertChooser";
 import { EaseRow, KeyRow } from "./KeyRows";
@@ -92,7 +93,7 @@ function CoverDetails({ b, cover }: { b: Bench; cover: Cover }) {
           onCommit={(name) => set({ name })}
         />
       </Row>
-      <RideRow b={b} elements={[cover.id]} rides={outline?.rides ?? null} />
+      <RideRow b={b} elements={[cover.id]} rides={outline?.rides ?? null} outline={outline} />
       <Row label="Colour">
         <Colours value={cover.colour} onPick={(colour) => set({ colour })} />
       </Row>

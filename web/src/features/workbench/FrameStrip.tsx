@@ -6,8 +6,6 @@ import { lastFrame, rateText, timeText } from "../../ui/format";
 import { NumberField } from "../../ui/NumberField";
 import {
   bench,
-  carriersOf,
-  doubts,
   goTo,
   groupOf,
   inDepth,
@@ -18,6 +16,7 @@ import {
   type Reach,
   useSettled,
 } from "./bench";
+import { carriersOf, doubts } from "./carriers";
 import { ThreadLane } from "./ThreadLane";
 import { edgeX, Lane, LANE, toFrame, toX, type LaneOf, type Scale } from "./Lane";
 

@@ -1,21 +1,91 @@
+import { ArrowLeftRight, X } from "lucide-react";
+
+import type { Edit, Outline } from "../../api/client";
+import { IconButton } from "../../ui/Button";
+import { NumberField } from "../../ui/NumberField";
 import { Select } from "../../ui/Select";
-import { carriersOf, type Bench } from "./bench";
+import { type Bench } from "./bench";
+import { carrierOf, carriersOf } from "./carriers";
 import { Row } from "./Row";
 import { send } from "./send";
+import { drawJoint } from "./ToolRail";
 
 /** What something rides on; choosing another carrier leaves it where it is on all of its keys. */
-export function RideRow({ b, elements, rides }: { b: Bench; elements: string[]; rides: string | null }) {
+export function RideRow(props: {
+  b: Bench;
+  elements: string[];
+  rides: string | null;
+  outline?: Outline | null;
+}) {
+  const { b, elements, rides, outline } = props;
   const carriers = carriersOf(b);
   if (carriers.length === 0) return null;
   const options = [{ value: "", label: "Nothing" }, ...carriers.map((c) => ({ value: c.id, label: c.name }))];
   return (
-    <Row label="Rides on">
-      <Select
-        label="Rides on"
-        options={options}
-        value={rides ?? ""}
-        onPick={(carrier) => void send({ type: "ride", elements, carrier: carrier || null })}
-      />
-    </Row>
+    <>
+      <Row label="Rides on">
+        <Select
+          label="Rides on"
+          options={options}
+          value={rides ?? ""}
+          onPick={(carrier) => void send({ type: "ride", elements, carrier: carrier || null })}
+        />
+      </Row>
+      {outline && rides && <JointRows b={b} outline={outline} />}
+    </>
+  );
+}
+
+/** Where an outline bends: each joint's carrier, the width of its blending, its side; and another one. */
+function JointRows({ b, outline }: { b: Bench; outline: Outline }) {
+  const taken = new Set([outline.rides, ...outline.joints.map((j) => j.carrier)]);
+  const free = carriersOf(b).filter((c) => !taken.has(c.id));
+  const set = (index: number, change: object) =>
+    void send({ type: "set-joint", outline: outline.id, index, ...change } as Edit);
+  return (
+    <>
+      {outline.joints.map((joint, index) => (
+        <Row key={joint.carrier} label={index ? "" : "Bends to"}>
+          <span className="basis-full truncate">{carrierOf(b, joint.carrier)?.name}</span>
+          <NumberField
+            label={`Width of joint ${index + 1}`}
+            caption="over"
+            unit="px"
+            narrow
+            value={joint.width}
+            min={0}
+            max={5000}
+            onCommit={(width) => set(index, { width })}
+          />
+          <IconButton
+            label={`Swap the sides of joint ${index + 1}`}
+            className="size-7"
+            onClick={() => set(index, { swapped: true })}
+          >
+            <ArrowLeftRight size={14} />
+          </IconButton>
+          <IconButton
+            label={`Take joint ${index + 1} away`}
+            className="size-7"
+            onClick={() => void send({ type: "remove-joint", outline: outline.id, index } as Edit)}
+          >
+            <X size={14} />
+          </IconButton>
+        </Row>
+      ))}
+      {free.length > 0 && (
+        <Row label={outline.joints.length ? "" : "Bends to"}>
+          <Select
+            label="Bends to"
+            options={[
+              { value: "", label: "Nothing more" },
+              ...free.map((c) => ({ value: c.id, label: c.name })),
+            ]}
+            value={b.into && "joint" in b.into ? b.into.joint : ""}
+            onPick={(carrier) => carrier && drawJoint(carrier)}
+          />
+        </Row>
+      )}
+    </>
   );
 }

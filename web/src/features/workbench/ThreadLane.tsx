@@ -1,5 +1,6 @@
 import type { Carrier } from "../../api/client";
-import { goTo, select, setBench, solvedOf, type Bench } from "./bench";
+import { goTo, select, setBench, type Bench } from "./bench";
+import { solvedOf } from "./carriers";
 import { LANE, toFrame, toX, type Scale } from "./Lane";
 
 const LOW = LANE - 4;

@@ -88,11 +88,14 @@ function FingerIcon({ size, strokeWidth }: { size: number; strokeWidth: number }
   );
 }
 
+/** Tools that draw no outline, so that nothing of a carrier is drawn with them. */
+const NOT_DRAWING = new Set<ToolName>(["select", "pane", "byhand", "points", "joint"]);
+
 /** Take up a tool; a draft that is under way is given up. What a carrier gets can be drawn with any drawing tool. */
 export function takeTool(tool: ToolName) {
   if (isTracing()) dropTrace();
   const { into } = bench();
-  const kept = into && "carrier" in into && tool !== "select" && tool !== "pane" ? into : null;
+  const kept = into && "carrier" in into && !NOT_DRAWING.has(tool) ? into : null;
   setBench({ tool, draft: null, fitting: null, into: kept, playing: false });
 }
 
@@ -100,6 +103,12 @@ export function takeTool(tool: ToolName) {
 export function drawRegion(carrier: string | null, what: "patch" | "blind") {
   takeTool("box");
   setBench({ into: { carrier, what } });
+}
+
+/** Begin to drag the line beyond which the active outline rides on another carrier. */
+export function drawJoint(carrier: string) {
+  takeTool("joint");
+  setBench({ into: { joint: carrier } });
 }
 
 /** The tools, one column. */

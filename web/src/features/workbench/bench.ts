@@ -2,7 +2,6 @@ import { create } from "zustand";
 import { useShallow } from "zustand/react/shallow";
 
 import type {
-  Carrier,
   Cover,
   Element,
   Group,
@@ -18,7 +17,8 @@ import type { Starter } from "../../viewer/starters";
 import { shapeAt, shapeFrom, unpack, type Shape, type Track } from "../../viewer/shape";
 
 export type Look = "plate" | "matte" | "cutout" | "composite" | "eye" | "flat";
-export type ToolName = "select" | "pen" | "freehand" | "trace" | "pane" | Starter;
+export type ToolName =
+  "select" | "pen" | "freehand" | "trace" | "pane" | "byhand" | "points" | "joint" | Starter;
 /** How far an edit on this frame goes. */
 export type Reach = "frame" | "all" | "onward" | "range";
 /** The frames that the reach "range" touches, and over how many beyond them it dies away. */
@@ -60,7 +60,7 @@ export interface Drag {
 
 /** An outline or pane that is being drawn. */
 export interface Draft {
-  kind: "pen" | "freehand" | "pane" | "starter" | "trace";
+  kind: "pen" | "freehand" | "pane" | "starter" | "trace" | "joint";
   points: number[][];
   kinds: PointKind[];
   pointer: [number, number] | null;
@@ -77,7 +77,19 @@ export interface Fitting {
 }
 
 export type Into =
-  { cover: string; mode: "adds" | "cuts" | "limits" } | { carrier: string | null; what: "patch" | "blind" };
+  | { cover: string; mode: "adds" | "cuts" | "limits" }
+  | { carrier: string | null; what: "patch" | "blind" }
+  /** The carrier that an outline goes over to, beyond the line that is dragged across it. */
+  | { joint: string };
+
+/** A point of a carrier that is being dragged, or whose squares are. */
+export interface PointDrag {
+  carrier: string;
+  point: string;
+  place?: [number, number];
+  pattern?: number;
+  search?: number;
+}
 
 export interface Bench {
   shot: ShotState | null;
@@ -120,6 +132,7 @@ export interface Bench {
   /** Whether the chosen points (or the whole) stand in a frame by which they are moved, turned and scaled. */
   framed: boolean;
   spaceHeld: boolean;
+  pointDrag: PointDrag | null;
   /** What the next drawn outline becomes: part of a cover or of a carrier (null: a new one); else a new cover. */
   into: Into | null;
   /** What is being solved, as it is told frame by frame, for each carrier. */
@@ -159,6 +172,7 @@ const EMPTY: Bench = {
   fitting: null,
   framed: false,
   spaceHeld: false,
+  pointDrag: null,
   into: null,
   solving: {},
 };
@@ -233,6 +247,7 @@ export function absorb(change: ShotChange, awaited: string[] = []) {
     selected: still ? selected : null,
     active:
       still && active !== null && active in elements ? active : still ? firstTrack(elements, selected) : null,
+    pointDrag: null,
     drag: drag && drag.element in change.elements && !awaited.includes(drag.element) ? null : drag,
     solving: without(bench().solving, Object.keys(change.elements)),
     keys: null,
@@ -311,41 +326,6 @@ export function outlineOf(b: Bench, id: string | null): Outline | null {
 export function paneOf(b: Bench, id: string | null): Pane | null {
   const found = id === null ? undefined : b.shot?.elements[id];
   return found?.kind === "pane" ? (found as Pane) : null;
-}
-
-export function carrierOf(b: Bench, id: string | null): Carrier | null {
-  const found = id === null ? undefined : b.shot?.elements[id];
-  return found?.kind === "carrier" ? (found as Carrier) : null;
-}
-
-/** All carriers, by name. */
-export function carriersOf(b: Bench): Carrier[] {
-  const all = Object.values(b.shot?.elements ?? {}).filter((e) => e.kind === "carrier") as Carrier[];
-  return all.sort((p, q) => p.name.localeCompare(q.name));
-}
-
-/** What is known of each frame of a carrier: what is kept, and over it what is just being solved. */
-export function solvedOf(b: Bench, carrier: Carrier): Map<number, SolvedFrame> {
-  const out = new Map((carrier.solved ?? []).map((s) => [s.frame, s]));
-  for (const place of Object.values(b.solving[carrier.id] ?? {})) out.set(place.frame, place);
-  return out;
-}
-
-/** Frames of all carriers that need a look, the worst first: how badly, 0..1; a run of lost frames counts by its first. */
-export function doubts(b: Bench): { frame: number; need: number }[] {
-  const worst = new Map<number, number>();
-  for (const carrier of carriersOf(b)) {
-    const solved = solvedOf(b, carrier);
-    for (const s of solved.values()) {
-      const within = s.status === "lost" && solved.get(s.frame - 1)?.status === "lost";
-      if (s.status === "solved" || within) continue;
-      const need = s.status === "lost" ? 1 : 1 - s.confidence;
-      worst.set(s.frame, Math.max(need, worst.get(s.frame) ?? 0));
-    }
-  }
-  return [...worst]
-    .map(([frame, need]) => ({ frame, need }))
-    .sort((p, q) => q.need - p.need || p.frame - q.frame);
 }
 
 /** Covers and panes from near to far. */
