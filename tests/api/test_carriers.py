@@ -155,3 +155,48 @@ def test_a_patch_that_covers_hide_is_said_and_nothing_is_lost(
     assert ended["state"] == "failed"
     assert "Covers hide the whole patch" in ended["message"]
     assert carrier(client, moving)["solved"] == []
+
+
+def test_points_are_followed_by_the_same_job_and_keep_their_tracks(
+    client: TestClient, moving: str, work: Callable[[], None]
+) -> None:
+    edit(client, moving, type="add-point", frame=FIRST, place=[100.0, 80.0], id="motion")
+    edit(client, moving, type="add-point", frame=FIRST, carrier="motion", place=[210.0, 90.0])
+    order(client, moving)
+    work()
+    found = carrier(client, moving)
+    assert {s["status"] for s in found["solved"]} == {"solved"}
+    for point, (x, y) in zip(found["points"], ((100.0, 80.0), (210.0, 90.0)), strict=True):
+        last = next(f for f in point["track"] if f["frame"] == FIRST + COUNT - 1)
+        assert (last["x"], last["y"]) == pytest.approx(apply(truth_at(COUNT), np.array([[x, y]]))[0], abs=0.4)
+
+
+def test_a_carrier_set_by_hand_has_nothing_to_solve(client: TestClient, moving: str, work: Callable[[], None]) -> None:
+    edit(client, moving, type="add-hand-carrier", frame=FIRST, corners=QUAD.tolist(), id="motion")
+    job = order(client, moving)
+    work()
+    told = next(j for j in client.get("/api/jobs").json() if j["id"] == job["id"])
+    assert told["state"] == "failed"
+    assert "set by hand" in told["message"]
+
+
+def test_slip_and_jitter_are_given_frame_by_frame(client: TestClient, moving: str, work: Callable[[], None]) -> None:
+    edit(client, moving, type="add-carrier", frame=FIRST, patch=PATCH, id="motion")
+    order(client, moving)
+    work()
+    where = f"/api/shots/{moving}/carriers/motion"
+    checks = client.get(f"{where}/checks").json()
+    assert (checks["first"], len(checks["jitter"])) == (FIRST, COUNT)
+    assert max(checks["jitter"]) < 0.3
+    assert checks["removed"] == [0] * COUNT
+    slip = client.get(f"{where}/slip?first={FIRST}&last={FIRST + COUNT + 50}").json()["slip"]
+    assert len(slip) == COUNT
+    assert max(slip) < 0.15
+    corners = [[x + 3, y] for x, y in carrier(client, moving)["solved"][4]["corners"]]
+    edit(client, moving, type="set-by-hand", carrier="motion", frame=FIRST + 4, how="correction", corners=corners)
+    edit(client, moving, type="set-by-hand", carrier="motion", frame=FIRST, how="correction", none=True)
+    off = client.get(f"{where}/slip?first={FIRST + 4}&last={FIRST + 4}").json()["slip"]
+    assert off == [pytest.approx(3, abs=0.3)]
+    edit(client, moving, type="set-carrier", carrier="motion", smoothing=2)
+    assert max(client.get(f"{where}/checks").json()["removed"]) > 0
+    assert client.get(f"{where}/slip?first=5&last=6").status_code == 422

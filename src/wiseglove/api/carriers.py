@@ -5,22 +5,27 @@ from __future__ import annotations
 import cv2
 import numpy as np
 from fastapi import APIRouter, Response
+from numpy.typing import NDArray
 from pydantic import BaseModel
 
-from wiseglove.api.context import Ctx
+from wiseglove.api.context import Context, Ctx
 from wiseglove.api.pictures import Size, load_shot, scale_for
 from wiseglove.core.compositing.colour import to_eight_bits
 from wiseglove.core.geometry.homography import is_convex
+from wiseglove.core.motion.channels import seen_in
 from wiseglove.core.motion.path import homographies
+from wiseglove.core.motion.slip import Slip, jitter
 from wiseglove.media.encode import jpeg
+from wiseglove.media.plate import to_float
 from wiseglove.shot.edits.base import get
 from wiseglove.shot.edits.carriers import unlocked_carrier
 from wiseglove.shot.errors import EditError
 from wiseglove.shot.evaluate import corners_at
 from wiseglove.shot.keys import check_frame
 from wiseglove.shot.looking import left_out, looked_at
-from wiseglove.shot.model import Carrier, Pane
+from wiseglove.shot.model import Carrier, Pane, Shot
 from wiseglove.shot.render import size_at
+from wiseglove.shot.riding import known_span, motion
 from wiseglove.store import shots
 from wiseglove.store.jobs import Job, as_job
 
@@ -28,6 +33,8 @@ router = APIRouter(prefix="/api/shots/{shot_id}", tags=["carriers"])
 FRESH = {"Cache-Control": "private, max-age=3600"}
 DIMMED = 0.28
 """Light that is left of what a carrier does not look at."""
+SLIP_FRAMES = 24
+"""Frames whose slip is measured in one answer."""
 FILLED = 0.9
 """Share of the picture that an unrolled pane fills, so that its surroundings show too."""
 
@@ -56,6 +63,69 @@ def solve(shot_id: str, carrier: str, wanted: SolveRequest, context: Ctx) -> Job
         payload = {"carrier": found.id, "first": wanted.first, "last": wanted.last}
         title = f"Solving {found.name}"
         return as_job(context.queue.put(session, "solve", title, payload, shot=shot.id))
+
+
+class Checks(BaseModel):
+    """How well a carrier's motion holds, in pixels, a number for each frame from `first` on."""
+
+    first: int
+    jitter: list[float | None]
+    """How much its corners shake; null where nothing is known of the motion."""
+    removed: list[float | None]
+    """By how much smoothing moves its worst corner; null as above."""
+
+
+class SlipOf(BaseModel):
+    """By how much the picture is off a carrier's motion, in pixels, for each frame from `first` on; null: not seen."""
+
+    first: int
+    slip: list[float | None]
+
+
+@router.get("/carriers/{carrier}/checks")
+def read_checks(shot_id: str, carrier: str, context: Ctx) -> Checks:
+    """Jitter of a carrier's motion, and what its smoothing takes out."""
+    shot = load_shot(context, shot_id)
+    found = get(shot, carrier, Carrier)
+    quads = motion(found, shot.plate).quads
+    bare = motion(found.model_copy(update={"smoothing": 0}), shot.plate).quads
+    removed = np.linalg.norm(quads - bare, axis=-1).max(axis=1)
+    first, last = known_span(found)
+    shaking = jitter(quads[first - shot.plate.first : last - shot.plate.first + 1])
+
+    def known(values: NDArray[np.float64], start: int) -> list[float | None]:
+        frames = range(shot.plate.first, shot.plate.last + 1)
+        return [round(float(values[f - start]), 4) if first <= f <= last else None for f in frames]
+
+    return Checks(first=shot.plate.first, jitter=known(shaking, first), removed=known(removed, shot.plate.first))
+
+
+@router.get("/carriers/{carrier}/slip")
+def read_slip(shot_id: str, carrier: str, first: int, last: int, context: Ctx) -> SlipOf:
+    """Slip of a carrier on some frames, at most SLIP_FRAMES of them."""
+    shot = load_shot(context, shot_id)
+    found = get(shot, carrier, Carrier)
+    check_frame(shot.plate, first)
+    last = min(last, shot.plate.last, first + SLIP_FRAMES - 1)
+    there = motion(found, shot.plate)
+    back = np.linalg.inv(there.matrices(np.array([found.at], np.float64))[0])
+    slip = Slip(_luma(context, shot, found.at), looked_at(shot, found, found.at))
+    out: list[float | None] = []
+    begin, end = known_span(found)
+    for frame in range(first, last + 1):
+        if not begin <= frame <= end:
+            out.append(None)
+            continue
+        matrix = there.matrices(np.array([frame], np.float64))[0] @ back
+        hidden = left_out(shot, found, frame, context.pictures)
+        off = slip.of(_luma(context, shot, frame), matrix, hidden)
+        out.append(None if off is None else round(off, 4))
+    return SlipOf(first=first, slip=out)
+
+
+def _luma(context: Context, shot: Shot, frame: int) -> NDArray[np.float32]:
+    plate = shot.plate
+    return seen_in(to_float(context.pictures.plate(plate, frame, plate.width, plate.height)), "luma")
 
 
 @router.get("/carriers/{carrier}/eye/{frame}.jpg", response_class=Response)

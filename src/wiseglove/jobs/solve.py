@@ -56,7 +56,8 @@ class _Told:
             )  # fmt: skip
         self.places[place.frame] = self._new[place.frame] = solved
         now = time.monotonic()
-        if now - self._last < EVERY and len(self._new) < 6:
+        own = place.frame == self._carrier.at  # says nothing new, so it waits for the first frame that does
+        if own or (now - self._last < EVERY and len(self._new) < 6):
             return
         self._last = now
         self.tell()
@@ -134,9 +135,10 @@ class _Seeing:
                 "Covers hide the whole patch on its own frame. Nothing was solved; draw the patch on a frame where it is "
                 "seen."
             )
+        self._own = self._pixels(carrier.at)
         self._channel = carrier.channel
         if carrier.channel == "auto":
-            self._channel = best_channel(self._pixels(carrier.at), self.mask)
+            self._channel = best_channel(self._own, self.mask)
 
     def _pixels(self, frame: int) -> NDArray[np.float32]:
         plate = self._shot.plate
@@ -144,7 +146,8 @@ class _Seeing:
 
     def grey(self, frame: int) -> NDArray[np.float32]:
         """The channel on a frame, (height, width), 0..255."""
-        return seen_in(self._pixels(frame), self._channel)
+        pixels = self._own if frame == self._carrier.at else self._pixels(frame)
+        return seen_in(pixels, self._channel)
 
     def left_out(self, frame: int) -> NDArray[np.float32] | None:
         """Where covers hide the plate on a frame, 1 or 0; None where none does."""

@@ -10,7 +10,7 @@ from wiseglove.core.geometry.bezier import flatten
 from wiseglove.core.motion.regions import filled
 from wiseglove.shot.model import Carrier, Cover, FollowedPoint, Region, Shot
 from wiseglove.shot.render import FrameScene, Pictures
-from wiseglove.shot.riding import motion
+from wiseglove.shot.riding import motion, quads_of
 
 Picture = NDArray[np.float32]
 
@@ -28,6 +28,8 @@ def looked_at(shot: Shot, carrier: Carrier, frame: int) -> Picture:
     mask = np.zeros(shape, np.float32)
     for line in regions_at(shot, carrier, frame, carrier.patches):
         mask = np.maximum(mask, filled(line, shape))
+    if not carrier.patches and not carrier.points:
+        mask = filled(quads_of(carrier, frame, frame)[0], shape)
     for point in carrier.points:
         square = _pattern_at(point, frame)
         if square is not None:

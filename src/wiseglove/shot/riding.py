@@ -43,6 +43,12 @@ def motion(carrier: Carrier, plate: Plate) -> Motion:
     return made
 
 
+def known_span(carrier: Carrier) -> tuple[int, int]:
+    """First and last frame between which a carrier's motion is solved or set by hand."""
+    frames = [carrier.at, *(s.frame for s in carrier.solved if s.corners), *(k.frame for k in carrier.bridge)]
+    return min(frames), max(frames)
+
+
 def motion_span(carrier: Carrier) -> tuple[int, int]:
     """First and last frame of the motion of a carrier of a bound shot."""
     made: Motion = carrier.__dict__["_path"][2]

@@ -296,6 +296,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/carriers/{carrier}/checks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Checks
+         * @description Jitter of a carrier's motion, and what its smoothing takes out.
+         */
+        get: operations["read_checks_api_shots__shot_id__carriers__carrier__checks_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/carriers/{carrier}/eye/{frame}.jpg": {
         parameters: {
             query?: never;
@@ -308,6 +328,26 @@ export interface paths {
          * @description What a carrier looks at on a frame, the rest of the plate dimmed.
          */
         get: operations["read_eye_api_shots__shot_id__carriers__carrier__eye__frame__jpg_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/carriers/{carrier}/slip": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Slip
+         * @description Slip of a carrier on some frames, at most SLIP_FRAMES of them.
+         */
+        get: operations["read_slip_api_shots__shot_id__carriers__carrier__slip_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1018,6 +1058,18 @@ export interface components {
             outline: string;
             /** To */
             to: number;
+        };
+        /**
+         * Checks
+         * @description How well a carrier's motion holds, in pixels, a number for each frame from `first` on.
+         */
+        Checks: {
+            /** First */
+            first: number;
+            /** Jitter */
+            jitter: number[];
+            /** Removed */
+            removed: number[];
         };
         /**
          * ClearSolution
@@ -2709,6 +2761,16 @@ export interface components {
             undo?: string | null;
         };
         /**
+         * SlipOf
+         * @description By how much the picture is off a carrier's motion, in pixels, for each frame from `first` on; null: not seen.
+         */
+        SlipOf: {
+            /** First */
+            first: number;
+            /** Slip */
+            slip: (number | null)[];
+        };
+        /**
          * SnapRequest
          * @description Which points of an outline are to move to the edge nearby on a frame, and how far at most.
          */
@@ -3468,6 +3530,38 @@ export interface operations {
             };
         };
     };
+    read_checks_api_shots__shot_id__carriers__carrier__checks_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+                carrier: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Checks"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     read_eye_api_shots__shot_id__carriers__carrier__eye__frame__jpg_get: {
         parameters: {
             query?: {
@@ -3490,6 +3584,41 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    read_slip_api_shots__shot_id__carriers__carrier__slip_get: {
+        parameters: {
+            query: {
+                first: number;
+                last: number;
+            };
+            header?: never;
+            path: {
+                shot_id: string;
+                carrier: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SlipOf"];
+                };
             };
             /** @description Validation Error */
             422: {

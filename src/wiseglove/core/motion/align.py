@@ -127,9 +127,8 @@ class Aligner:
         seen = np.zeros_like(made)
         reference = self.reference
         # Blur is light that adds up, so it is linear; without blur the encoded picture will do.
-        coefs, curve = (
-            (reference.linear[level], CURVE) if count > 2 and self.linear else (reference.coefs[level], CURVE[:0])
-        )
+        blurred = count > 2 and self.linear
+        coefs, curve = reference.spline(level, blurred), CURVE if blurred else CURVE[:0]
         kernels.render(
             coefs, reference.masks[level], *reference.offsets[level], inverses, jitters,
             float(window.left), float(window.top), curve, made, seen,

@@ -58,7 +58,7 @@ class Reference:
         """ends: the places (N, 2) whose motion is wanted; None for the corners of what counts."""
         if not (mask > 0.5).any():
             raise ValueError("nothing of the reference counts")
-        self.coefs, self.linear, self.masks, self.offsets = [], [], [], []
+        self.masks, self.offsets = [], []
         ys, xs = np.nonzero(mask > 0.5)
         self.box = (int(xs.min()), int(ys.min()), int(xs.max()) + 1, int(ys.max()) + 1)
         left, top, right, bottom = self.box
@@ -69,16 +69,26 @@ class Reference:
         part = picture[y0 : bottom + 4 * step, x0 : right + 4 * step]
         counted = mask[y0 : bottom + 4 * step, x0 : right + 4 * step].astype(np.float32)
         pictures, masks = pyramid(np.asarray(part, np.float32)), pyramid(counted)
-        for level, (p, m) in enumerate(zip(pictures, masks, strict=True)):
-            self.coefs.append(ndimage.spline_filter(p, 3, output=np.float32, mode="mirror"))
-            light = decode(np.clip(p, 0, 255) / 255).astype(np.float32)
-            self.linear.append(ndimage.spline_filter(light, 3, output=np.float32, mode="mirror"))
+        self._levels = pictures
+        self._splines: dict[tuple[int, bool], Picture] = {}
+        for level, m in enumerate(masks):
             self.masks.append(np.ascontiguousarray(m))
             self.offsets.append((x0 / (1 << level), y0 / (1 << level)))
         self.picture, self.left, self.top = pictures[0], x0, y0
         hull = cv2.convexHull(np.stack([xs, ys], 1).astype(np.float32))[:, 0].astype(np.float64) + 0.5
         self.hull = hull
         self.extent = float(np.sqrt(cv2.contourArea(hull.astype(np.float32)) or 1.0))
+
+    def spline(self, level: int, linear: bool) -> Picture:
+        """Spline coefficients of a level, of the picture (0..255) or of its linear light (0..1); made when first asked for."""
+        kept = self._splines.get((level, linear))
+        if kept is None:
+            picture = self._levels[level]
+            if linear:
+                picture = decode(np.clip(picture, 0, 255) / 255).astype(np.float32)
+            kept = np.asarray(ndimage.spline_filter(picture, 3, output=np.float32, mode="mirror"))
+            self._splines[level, linear] = kept
+        return kept
 
 
 def between(corners: list[Matrix], count: int, shutter: float = SHUTTER) -> Matrix:

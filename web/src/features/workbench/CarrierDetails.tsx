@@ -10,6 +10,7 @@ import { TextField } from "../../ui/TextField";
 import { goTo, type Bench } from "./bench";
 import { solvedOf } from "./carriers";
 import { isByHand } from "./carriers";
+import { CheckRows } from "./CheckRows";
 import { FollowedRows } from "./FollowedRows";
 import { HandRows } from "./HandRows";
 import { cancelJob, goingOn, useJobs } from "./JobLine";
@@ -131,6 +132,9 @@ export function CarrierDetails({ b, carrier }: { b: Bench; carrier: Carrier }) {
       )}
       {!isByHand(carrier) && <LeavingOut carrier={carrier} set={set} />}
       <HandRows b={b} carrier={carrier} />
+      <Section title="Slip, jitter, smoothing" open={false}>
+        <CheckRows b={b} carrier={carrier} busy={job !== undefined} />
+      </Section>
       <Section title="Name and more" open={false}>
         <Row label="Name">
           <TextField

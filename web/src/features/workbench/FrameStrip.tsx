@@ -16,7 +16,9 @@ import {
   type Reach,
   useSettled,
 } from "./bench";
-import { carriersOf, doubts } from "./carriers";
+import { carrierOf, carriersOf, doubts } from "./carriers";
+import { CheckLane } from "./CheckLane";
+import { checksOf } from "./checks";
 import { ThreadLane } from "./ThreadLane";
 import { edgeX, Lane, LANE, toFrame, toX, type LaneOf, type Scale } from "./Lane";
 
@@ -68,6 +70,7 @@ export function FrameStrip() {
   // Only lanes that can be seen are drawn: with hundreds of outlines the rest would cost more than all else.
   const above = Math.max(Math.min(from, lanes.length - SEEN) - 2, 0);
   const seen = lanes.slice(above, above + SEEN + 4);
+  const checks = checksOf(b, carrierOf(b, b.selected));
   return (
     <section className="border-t border-line" aria-label="Frame strip">
       <Transport b={b} />
@@ -118,6 +121,17 @@ export function FrameStrip() {
           </div>
         </div>
       </div>
+      {checks && (
+        <div className="flex pb-1">
+          <p className="shrink-0 pt-1 pl-4 text-[12px] leading-[18px]" style={{ width: LABEL }}>
+            <span className="block text-teal">━ Slip, px</span>
+            <span className="block text-ink-soft">╌ Jitter, px</span>
+          </p>
+          <div className="relative mr-4 min-w-0 flex-1">
+            <CheckLane b={b} scale={scale} checks={checks} />
+          </div>
+        </div>
+      )}
     </section>
   );
 }

@@ -13,6 +13,7 @@ import type {
   SolvedFrame,
 } from "../../api/client";
 import { lastFrame } from "../../ui/format";
+import type { Checks } from "./checks";
 import type { Starter } from "../../viewer/starters";
 import { shapeAt, shapeFrom, unpack, type Shape, type Track } from "../../viewer/shape";
 
@@ -133,6 +134,7 @@ export interface Bench {
   framed: boolean;
   spaceHeld: boolean;
   pointDrag: PointDrag | null;
+  checks: Checks | null;
   /** What the next drawn outline becomes: part of a cover or of a carrier (null: a new one); else a new cover. */
   into: Into | null;
   /** What is being solved, as it is told frame by frame, for each carrier. */
@@ -173,6 +175,7 @@ const EMPTY: Bench = {
   framed: false,
   spaceHeld: false,
   pointDrag: null,
+  checks: null,
   into: null,
   solving: {},
 };

@@ -1,5 +1,6 @@
 import type { Carrier, SolvedFrame } from "../../api/client";
 import type { Bench } from "./bench";
+import { NOTABLE } from "./checks";
 
 export function carrierOf(b: Bench, id: string | null): Carrier | null {
   const found = id === null ? undefined : b.shot?.elements[id];
@@ -31,6 +32,8 @@ export function doubts(b: Bench): { frame: number; need: number }[] {
       worst.set(s.frame, Math.max(need, worst.get(s.frame) ?? 0));
     }
   }
+  for (const [frame, off] of slipping(b))
+    worst.set(frame, Math.max(Math.min(off / 4, 0.9), worst.get(frame) ?? 0));
   return [...worst]
     .map(([frame, need]) => ({ frame, need }))
     .sort((p, q) => q.need - p.need || p.frame - q.frame);
@@ -39,4 +42,15 @@ export function doubts(b: Bench): { frame: number; need: number }[] {
 /** Whether a carrier is only set by hand, so that there is nothing to solve. */
 export function isByHand(carrier: Carrier): boolean {
   return !carrier.patches?.length && !carrier.points?.length;
+}
+
+/** Frames on which the measured carrier slips notably, and more than around them. */
+function slipping(b: Bench): [number, number][] {
+  const { checks } = b;
+  if (!checks || b.shot?.elements[checks.of.id] !== checks.of) return [];
+  return checks.slip.flatMap((off, i): [number, number][] => {
+    const around = checks.slip.slice(Math.max(i - 3, 0), i + 4);
+    const stands = off != null && off > NOTABLE && around.every((other) => (other ?? 0) <= off);
+    return stands ? [[checks.first + i, off]] : [];
+  });
 }
