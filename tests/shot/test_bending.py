@@ -15,6 +15,7 @@ from wiseglove.shot.edits import (
     AddHandCarrier,
     AddJoint,
     AddPoint,
+    CarryCover,
     DeleteElement,
     InsertPoint,
     KeepSolution,
@@ -198,3 +199,16 @@ def test_points_are_put_changed_held_and_taken_away(shot: Shot) -> None:
         AddPoint(type="add-point", carrier="dots", frame=FIRST, place=(-5.0, 3.0)).apply(made)
     with pytest.raises(EditError, match="does not follow points"):
         AddPoint(type="add-point", carrier="motion", frame=FIRST, place=(5.0, 3.0)).apply(made)
+
+
+def test_a_cover_becomes_the_patch_of_a_carrier_and_rides_on_it_in_one_step(shot: Shot) -> None:
+    before = points_at(outline(shot), ALL)
+    made = done(shot, CarryCover(type="carry-cover", outline="finger", frame=FIRST))
+    new = next(c for c in made.carriers if c.id != "motion")
+    assert outline(made).rides == new.id
+    assert points_at(outline(made), ALL) == pytest.approx(before)
+    assert np.array(new.patches[0].points)[:, :2] == pytest.approx(before[0, :, :2])
+    moved = done(made, KeepSolution(type="keep-solution", carrier=new.id, places=places(new, range(FIRST, FIRST + 9))))
+    assert points_at(outline(moved), [FIRST + 6])[0, :, :2] == pytest.approx(
+        apply(turned(FIRST + 6), before[0, :, :2]), abs=1e-3
+    )

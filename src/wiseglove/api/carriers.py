@@ -11,6 +11,7 @@ from pydantic import BaseModel
 from wiseglove.api.context import Context, Ctx
 from wiseglove.api.pictures import Size, load_shot, scale_for
 from wiseglove.core.compositing.colour import to_eight_bits
+from wiseglove.core.geometry.aspect import aspect_of
 from wiseglove.core.geometry.homography import is_convex
 from wiseglove.core.motion.channels import seen_in
 from wiseglove.core.motion.path import homographies
@@ -146,6 +147,27 @@ def read_eye(shot_id: str, carrier: str, frame: int, context: Ctx, size: Size = 
     return Response(jpeg(np.round(pixels).astype(np.uint8), 90), media_type="image/jpeg", headers=FRESH)
 
 
+class Aspect(BaseModel):
+    """Width over height of the real screen, and whether its perspective told it (else the lengths of its sides)."""
+
+    aspect: float
+    by_perspective: bool
+
+
+@router.get("/panes/{pane}/aspect")
+def read_aspect(shot_id: str, pane: str, context: Ctx) -> Aspect:
+    """The aspect that a pane's corners tell on the frame of its first key."""
+    shot = load_shot(context, shot_id)
+    return _estimated(shot, get(shot, pane, Pane))
+
+
+def _estimated(shot: Shot, pane: Pane) -> Aspect:
+    plate = shot.plate
+    corners = corners_at(pane, pane.keys[0].frame) * (plate.pixel_aspect, 1.0)
+    aspect, told = aspect_of(corners, plate.width * plate.pixel_aspect, plate.height)
+    return Aspect(aspect=round(float(np.clip(aspect, 0.02, 50)), 4), by_perspective=told)
+
+
 @router.get("/panes/{pane}/flat/{frame}.jpg", response_class=Response)
 def read_flat(shot_id: str, pane: str, frame: int, context: Ctx, size: Size = "full", v: str = "") -> Response:
     """The plate as seen through a pane, unrolled and held still, where slip shows as movement."""
@@ -155,9 +177,8 @@ def read_flat(shot_id: str, pane: str, frame: int, context: Ctx, size: Size = "f
     plate = shot.plate
     if not is_convex(corners):
         raise EditError("The pane is folded over on this frame, so it cannot be unrolled.")
-    first = corners_at(get(shot, pane, Pane), get(shot, pane, Pane).keys[0].frame)
-    sides = np.linalg.norm(np.roll(first, -1, axis=0) - first, axis=1)
-    wide, tall = max(float(sides[0] + sides[2]) / 2, 1.0), max(float(sides[1] + sides[3]) / 2, 1.0)
+    found = get(shot, pane, Pane)
+    wide, tall = found.aspect or _estimated(shot, found).aspect, 1.0
     grow = FILLED * min(plate.width / wide, plate.height / tall)
     w, h = wide * grow, tall * grow
     left, top = (plate.width - w) / 2, (plate.height - h) / 2

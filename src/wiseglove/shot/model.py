@@ -301,6 +301,16 @@ class Pane(Strict):
     opacity: float = Field(default=1.0, ge=0, le=1, allow_inf_nan=False)
     insert: Insert = Insert()
     keys: list[PaneKey]
+    radius: Annotated[float, Field(allow_inf_nan=False, ge=0, le=0.5)] = 0.0
+    """Of its corners, as a share of its shorter side."""
+    bow: Annotated[float, Field(allow_inf_nan=False, ge=-0.5, le=0.5)] = 0.0
+    """How much its glass bulges."""
+    edges: Annotated[float, Field(allow_inf_nan=False, ge=-0.2, le=0.2)] = 0.0
+    """By what share of their length its edges bow out."""
+    soft: Width = 0.0
+    """Pixels over which its border fades inwards."""
+    aspect: Annotated[float, Field(allow_inf_nan=False, ge=0.02, le=50)] | None = None
+    """Width over height of the real screen, where it is known."""
     rides: ElementId | None = None
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from contextlib import suppress
 from dataclasses import dataclass
 from typing import Literal, Protocol
 
@@ -10,11 +11,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wiseglove.core.compositing import colour, over, pane
+from wiseglove.core.compositing.face import Face
 from wiseglove.core.geometry.bezier import Points
 from wiseglove.core.geometry.homography import DegenerateQuadError
 from wiseglove.core.matte import shutter
-from wiseglove.core.matte.combine import Part, cover_matte, reach_box
-from wiseglove.core.matte.coverage import Box, Matte, box_of, coverage
+from wiseglove.core.matte.combine import Part, cover_matte, outline_matte, reach_box
+from wiseglove.core.matte.coverage import Box, Matte, box_of
 from wiseglove.shot.evaluate import corners_at, points_at
 from wiseglove.shot.model import Cover, Insert, Outline, Pane, Plate, Shot
 
@@ -102,6 +104,10 @@ class FrameScene:
         outline = self.shot.find(element, Outline)
         cover = self.shot.find(outline.cover, Cover) if outline else None
         if outline is None or cover is None:
+            found = self.shot.find(element, Pane)
+            with suppress(DegenerateQuadError):
+                if found is not None:
+                    return box_of(pane.face_outline(points[:, :2], face_of(found)), self.scale)
             return box_of(points, self.scale)
         shapes = self._moved(outline, cover, {element: points})
         return reach_box(shapes, self.scale, abs(cover.grow))
@@ -162,7 +168,7 @@ class FrameScene:
     def _lay(self, which: Pane, corners: Points) -> pane.Laid | None:
         insert = self._pictures.insert(which.insert, self.frame, self.linear)
         try:
-            return pane.lay(insert, corners, self.whole, self.scale, self.samples)
+            return pane.lay(insert, corners, self.whole, self.scale, self.samples, face_of(which))
         except DegenerateQuadError:  # an in-between whose corners fold over shows nothing
             return None
 
@@ -221,8 +227,9 @@ class FrameScene:
         if isinstance(found, Cover) and found.present(self.frame):
             matte = self._combined(found, self.whole, {})
         elif isinstance(found, Pane):
-            corners = corners_at(found, self.frame)
-            matte = coverage(pane.pane_outline(corners), self.whole, self.scale)
+            with suppress(DegenerateQuadError):
+                border = pane.face_outline(corners_at(found, self.frame), face_of(found))
+                matte = outline_matte(border[None], self.whole, self.scale)
         return colour.to_eight_bits(matte)
 
     def look(self, look: Look, box: Box, override: Override | None = None) -> Bytes:
@@ -243,6 +250,11 @@ class FrameScene:
             # What lies between the inner and the outer end of the edge, brightest where it is half covered.
             matte = 1 - np.abs(2 * matte - 1)
         return colour.to_eight_bits(matte)
+
+
+def face_of(which: Pane) -> Face:
+    """How a pane's face is shaped."""
+    return Face(which.radius, which.bow, which.edges, which.soft, which.aspect or 16 / 9)
 
 
 def exposed(outline: Outline, cover: Cover, frame: float, scale: float) -> Points:

@@ -20,6 +20,7 @@ export type Carrier = Schemas["Carrier"];
 export type SolvedFrame = Schemas["SolvedFrame"];
 export type CarrierChecks = Schemas["Checks"];
 export type SlipOf = Schemas["SlipOf"];
+export type PaneAspect = Schemas["Aspect"];
 export type Plate = Schemas["Plate"];
 export type Geometry = Schemas["Geometry"];
 export type Edit = Schemas["EditRequest"]["edit"];

@@ -561,6 +561,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/panes/{pane}/aspect": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Aspect
+         * @description The aspect that a pane's corners tell on the frame of its first key.
+         */
+        get: operations["read_aspect_api_shots__shot_id__panes__pane__aspect_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/panes/{pane}/flat/{frame}.jpg": {
         parameters: {
             query?: never;
@@ -935,6 +955,16 @@ export interface components {
             what: "patch" | "blind";
         };
         /**
+         * Aspect
+         * @description Width over height of the real screen, and whether its perspective told it (else the lengths of its sides).
+         */
+        Aspect: {
+            /** Aspect */
+            aspect: number;
+            /** By Perspective */
+            by_perspective: boolean;
+        };
+        /**
          * Carrier
          * @description A named motion that other things ride on: solved from its patches or points, or set by hand where it is not.
          *
@@ -1048,6 +1078,21 @@ export interface components {
             when_lost?: "simpler" | "stop";
         };
         /**
+         * CarryCover
+         * @description A new carrier that looks at what a cover's outline surrounds on a frame, and the cover riding on it.
+         */
+        CarryCover: {
+            /** Frame */
+            frame: number;
+            /** Outline */
+            outline: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "carry-cover";
+        };
+        /**
          * CarryRequest
          * @description From which frame an outline is carried on, and up to which one; before it where that lies earlier.
          */
@@ -1067,9 +1112,9 @@ export interface components {
             /** First */
             first: number;
             /** Jitter */
-            jitter: number[];
+            jitter: (number | null)[];
             /** Removed */
-            removed: number[];
+            removed: (number | null)[];
         };
         /**
          * ClearSolution
@@ -1285,7 +1330,7 @@ export interface components {
          */
         EditRequest: {
             /** Edit */
-            edit: components["schemas"]["AddCover"] | components["schemas"]["AddOutline"] | components["schemas"]["ShapePoints"] | components["schemas"]["SetKey"] | components["schemas"]["SetKeys"] | components["schemas"]["DeleteKeys"] | components["schemas"]["MoveKeys"] | components["schemas"]["StretchKeys"] | components["schemas"]["TurnKeys"] | components["schemas"]["ThinOut"] | components["schemas"]["EaseKeys"] | components["schemas"]["InsertPoint"] | components["schemas"]["RemovePoints"] | components["schemas"]["SetPointKind"] | components["schemas"]["Mirror"] | components["schemas"]["SetCover"] | components["schemas"]["SetOutline"] | components["schemas"]["GroupCovers"] | components["schemas"]["Ungroup"] | components["schemas"]["SetGroup"] | components["schemas"]["ShiftCovers"] | components["schemas"]["Paste"] | components["schemas"]["Duplicate"] | components["schemas"]["AddPane"] | components["schemas"]["SetPane"] | components["schemas"]["AddCarrier"] | components["schemas"]["AddHandCarrier"] | components["schemas"]["AddPoint"] | components["schemas"]["SetPoint"] | components["schemas"]["RemovePoint"] | components["schemas"]["AddJoint"] | components["schemas"]["SetJoint"] | components["schemas"]["RemoveJoint"] | components["schemas"]["AddRegion"] | components["schemas"]["RemoveRegion"] | components["schemas"]["SetCarrier"] | components["schemas"]["KeepSolution"] | components["schemas"]["ClearSolution"] | components["schemas"]["SetByHand"] | components["schemas"]["Ride"] | components["schemas"]["DeleteElement"] | components["schemas"]["OrderDepth"] | components["schemas"]["SetShot"];
+            edit: components["schemas"]["AddCover"] | components["schemas"]["AddOutline"] | components["schemas"]["ShapePoints"] | components["schemas"]["SetKey"] | components["schemas"]["SetKeys"] | components["schemas"]["DeleteKeys"] | components["schemas"]["MoveKeys"] | components["schemas"]["StretchKeys"] | components["schemas"]["TurnKeys"] | components["schemas"]["ThinOut"] | components["schemas"]["EaseKeys"] | components["schemas"]["InsertPoint"] | components["schemas"]["RemovePoints"] | components["schemas"]["SetPointKind"] | components["schemas"]["Mirror"] | components["schemas"]["SetCover"] | components["schemas"]["SetOutline"] | components["schemas"]["GroupCovers"] | components["schemas"]["Ungroup"] | components["schemas"]["SetGroup"] | components["schemas"]["ShiftCovers"] | components["schemas"]["Paste"] | components["schemas"]["Duplicate"] | components["schemas"]["AddPane"] | components["schemas"]["SetPane"] | components["schemas"]["AddCarrier"] | components["schemas"]["AddHandCarrier"] | components["schemas"]["CarryCover"] | components["schemas"]["AddPoint"] | components["schemas"]["SetPoint"] | components["schemas"]["RemovePoint"] | components["schemas"]["AddJoint"] | components["schemas"]["SetJoint"] | components["schemas"]["RemoveJoint"] | components["schemas"]["AddRegion"] | components["schemas"]["RemoveRegion"] | components["schemas"]["SetCarrier"] | components["schemas"]["KeepSolution"] | components["schemas"]["ClearSolution"] | components["schemas"]["SetByHand"] | components["schemas"]["Ride"] | components["schemas"]["DeleteElement"] | components["schemas"]["OrderDepth"] | components["schemas"]["SetShot"];
             /** Revision */
             revision: number;
         };
@@ -1970,8 +2015,20 @@ export interface components {
          * @description Four corners in which an insert is shown.
          */
         Pane: {
+            /** Aspect */
+            aspect?: number | null;
+            /**
+             * Bow
+             * @default 0
+             */
+            bow?: number;
             /** Colour */
             colour: string;
+            /**
+             * Edges
+             * @default 0
+             */
+            edges?: number;
             /** Id */
             id: string;
             /**
@@ -1999,6 +2056,11 @@ export interface components {
              * @default 1
              */
             opacity?: number;
+            /**
+             * Radius
+             * @default 0
+             */
+            radius?: number;
             /** Rides */
             rides?: string | null;
             /**
@@ -2006,6 +2068,11 @@ export interface components {
              * @default true
              */
             shown?: boolean;
+            /**
+             * Soft
+             * @default 0
+             */
+            soft?: number;
         };
         /**
          * PaneKey
@@ -2505,11 +2572,17 @@ export interface components {
         };
         /**
          * SetPane
-         * @description Change a pane's name, colour, show, lock, opacity or insert; only what is sent changes.
+         * @description Change a pane's name, colour, show, lock, opacity, insert or face; only what is sent changes.
          */
         SetPane: {
+            /** Aspect */
+            aspect?: number | null;
+            /** Bow */
+            bow?: number | null;
             /** Colour */
             colour?: string | null;
+            /** Edges */
+            edges?: number | null;
             insert?: components["schemas"]["Insert"] | null;
             /** Locked */
             locked?: boolean | null;
@@ -2519,8 +2592,12 @@ export interface components {
             opacity?: number | null;
             /** Pane */
             pane: string;
+            /** Radius */
+            radius?: number | null;
             /** Shown */
             shown?: boolean | null;
+            /** Soft */
+            soft?: number | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -3960,6 +4037,38 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    read_aspect_api_shots__shot_id__panes__pane__aspect_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+                pane: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Aspect"];
+                };
             };
             /** @description Validation Error */
             422: {

@@ -14,8 +14,10 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from wiseglove.core.compositing.face import PLAIN, Face, on_insert, outline
 from wiseglove.core.geometry.homography import apply, unit_square_to_quad
-from wiseglove.core.matte.coverage import Box, Matte, box_of, coverage
+from wiseglove.core.matte.combine import outline_matte
+from wiseglove.core.matte.coverage import Box, Matte, box_of
 
 Layer = NDArray[np.float32]
 PREVIEW, FINAL = 2, 4
@@ -31,21 +33,25 @@ class Laid:
     alpha: Matte
 
 
-def pane_outline(corners: NDArray[np.float64]) -> NDArray[np.float64]:
-    """Four corners (4, 2) as an outline without handles, (4, 6)."""
-    return np.concatenate([corners, np.zeros((4, 6))], axis=1)
+def face_outline(corners: NDArray[np.float64], face: Face = PLAIN) -> NDArray[np.float64]:
+    """The border of a pane with corners (4, 2) as an outline without handles, (N, 8). Raises DegenerateQuadError."""
+    return outline(face, unit_square_to_quad(np.asarray(corners, np.float64)))
 
 
-def lay(insert: Layer, corners: NDArray[np.float64], frame: Box, scale: float, samples: int) -> Laid:
+def lay(
+    insert: Layer, corners: NDArray[np.float64], frame: Box, scale: float, samples: int, face: Face = PLAIN
+) -> Laid:
     """Warp an insert (H, W, 3 or 4; working values, the fourth its premultiplying alpha) onto a pane.
 
     Parameters: corners (4, 2) in plate pixels, in the order top left, top right, bottom right, bottom left of
-    the insert; frame: the result's pixels; scale: result pixels per plate pixel; samples per pixel and axis.
+    the insert; frame: the result's pixels; scale: result pixels per plate pixel; samples per pixel and axis; face: how
+    its border and its glass are shaped.
     Raises DegenerateQuadError for corners that bound no convex area.
     """
     quad = np.asarray(corners, np.float64) * scale
     unit = unit_square_to_quad(quad)
-    box = box_of(pane_outline(quad)).within(frame)
+    border = face_outline(corners, face)
+    box = box_of(border, scale).within(frame)
     if box.empty:
         return Laid(box, np.zeros((0, 0, 3), np.float32), np.zeros((0, 0), np.float32))
     source = _reduced(insert, unit, box, samples)
@@ -60,15 +66,18 @@ def lay(insert: Layer, corners: NDArray[np.float64], frame: Box, scale: float, s
             [0, 0, 1.0],
         ]
     )
-    fine = cv2.warpPerspective(
-        source,
-        to_insert @ to_result,
-        (box.width * samples, box.height * samples),
-        flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP,
-        borderMode=cv2.BORDER_REPLICATE,
-    )
+    grid = (box.width * samples, box.height * samples)
+    if face.flat:
+        flags = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
+        fine = cv2.warpPerspective(source, to_insert @ to_result, grid, flags=flags, borderMode=cv2.BORDER_REPLICATE)
+    else:
+        x, y = np.meshgrid(np.arange(grid[0]), np.arange(grid[1]))
+        on_unit = apply(np.linalg.inv(unit) @ to_result, np.stack([x, y], axis=-1).astype(np.float64))
+        at = np.asarray(on_insert(face, on_unit) * (width, height) - 0.5, np.float32)
+        across, down = np.ascontiguousarray(at[..., 0]), np.ascontiguousarray(at[..., 1])
+        fine = cv2.remap(source, across, down, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
     seen = cv2.resize(fine, (box.width, box.height), interpolation=cv2.INTER_AREA)
-    alpha = coverage(pane_outline(quad), box)
+    alpha = outline_matte(border[None], box, scale)
     if seen.shape[2] == 4:
         own = seen[..., 3]
         colour = seen[..., :3] / np.maximum(own, 1e-6)[..., None]

@@ -71,9 +71,7 @@ class Slip:
         return float(np.median(np.linalg.norm(is_ - was, axis=1)))
 
 
-def _followed(
-    one: NDArray[np.uint8], other: NDArray[np.uint8], places: Picture
-) -> tuple[Picture, NDArray[np.bool_]]:
+def _followed(one: NDArray[np.uint8], other: NDArray[np.uint8], places: Picture) -> tuple[Picture, NDArray[np.bool_]]:
     """Where places (N, 1, 2) of one picture are in the other, and whether they were found."""
     moved, found, _ = cv2.calcOpticalFlowPyrLK(one, other, places, np.empty_like(places), winSize=(15, 15), maxLevel=2)
     return np.asarray(moved, np.float32), np.asarray(found).ravel() == 1

@@ -13,6 +13,7 @@ from wiseglove.shot.edits.carriers import (
     AddCarrier,
     AddHandCarrier,
     AddRegion,
+    CarryCover,
     ClearSolution,
     KeepSolution,
     RemoveRegion,
@@ -59,6 +60,7 @@ __all__ = [
     "AddPoint",
     "AddRegion",
     "Applied",
+    "CarryCover",
     "ClearSolution",
     "Copied",
     "DeleteElement",
@@ -129,6 +131,7 @@ Edit = Annotated[
     | SetPane
     | AddCarrier
     | AddHandCarrier
+    | CarryCover
     | AddPoint
     | SetPoint
     | RemovePoint

@@ -13,7 +13,16 @@ from wiseglove.core.geometry.homography import is_convex
 from wiseglove.core.motion.channels import Channel
 from wiseglove.core.motion.models import Model
 from wiseglove.shot import keys as keying
-from wiseglove.shot.edits.base import MOST_POINTS, Applied, Editing, free_name, get, owner_of, unlocked
+from wiseglove.shot.edits.base import (
+    MOST_POINTS,
+    Applied,
+    Editing,
+    free_name,
+    get,
+    owner_of,
+    unlocked,
+    unlocked_outline,
+)
 from wiseglove.shot.errors import EditError
 from wiseglove.shot.model import (
     Carrier,
@@ -108,6 +117,27 @@ class AddHandCarrier(Editing):
             bridge=[HandKey(frame=self.frame, corners=self.corners)],
         )
         return Applied(f"Began {carrier.name}, frame {self.frame}", {carrier.id: carrier}, carrier.id)
+
+
+class CarryCover(Editing):
+    """A new carrier that looks at what a cover's outline surrounds on a frame, and the cover riding on it."""
+
+    type: Literal["carry-cover"]
+    outline: ElementId
+    frame: int
+
+    def apply(self, shot: Shot) -> Applied:
+        outline, cover = unlocked_outline(shot, self.outline)
+        keying.check_frame(shot.plate, self.frame)
+        seen = keying.as_points(keying.shape_at(outline, self.frame))
+        patch = [(*p[:6], 0.0, 0.0) for p in seen]
+        add = AddCarrier(type="add-carrier", frame=self.frame, patch=patch, name=f"{cover.name}'s motion"[:80])
+        made = add.apply(shot)
+        carrier = made.after[str(made.made)]
+        assert isinstance(carrier, Carrier)
+        with_it = shot.model_copy(update={"elements": {**shot.elements, carrier.id: carrier}})
+        riders = {o.id: moved_to(o, carrier, with_it) for o in shot.outlines_of(cover)}
+        return Applied(f"{cover.name} rides on {carrier.name}", {carrier.id: carrier, **riders}, carrier.id)
 
 
 def check_quad(corners: Array) -> None:

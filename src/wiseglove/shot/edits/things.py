@@ -44,6 +44,7 @@ from wiseglove.shot.model import (
     PointKind,
     Shot,
     Strict,
+    Width,
     new_id,
 )
 
@@ -220,7 +221,7 @@ class AddPane(Editing):
 
 
 class SetPane(Editing):
-    """Change a pane's name, colour, show, lock, opacity or insert; only what is sent changes."""
+    """Change a pane's name, colour, show, lock, opacity, insert or face; only what is sent changes."""
 
     type: Literal["set-pane"]
     pane: ElementId
@@ -230,6 +231,11 @@ class SetPane(Editing):
     locked: bool | None = None
     opacity: float | None = Field(default=None, ge=0, le=1, allow_inf_nan=False)
     insert: Insert | None = None
+    radius: float | None = Field(default=None, ge=0, le=0.5, allow_inf_nan=False)
+    bow: float | None = Field(default=None, ge=-0.5, le=0.5, allow_inf_nan=False)
+    edges: float | None = Field(default=None, ge=-0.2, le=0.2, allow_inf_nan=False)
+    soft: Width | None = None
+    aspect: float | None = Field(default=None, ge=0.02, le=50, allow_inf_nan=False)
 
     def apply(self, shot: Shot) -> Applied:
         pane = get(shot, self.pane, Pane)
@@ -249,7 +255,16 @@ def _attribute_label(name: str, sent: dict[str, object]) -> str:
         return f"{'Showed' if sent['shown'] else 'Hid'} {name}"
     if "locked" in sent:
         return f"{'Locked' if sent['locked'] else 'Unlocked'} {name}"
-    words = {"first": "in", "last": "out", "fade_in": "fade in", "fade_out": "fade out", "grow": "growth"}
+    words = {
+        "radius": "corners",
+        "edges": "bow of the edges",
+        "soft": "border",
+        "first": "in",
+        "last": "out",
+        "fade_in": "fade in",
+        "fade_out": "fade out",
+        "grow": "growth",
+    }
     return f"Changed {', '.join(words.get(k, k) for k in sorted(sent)) or 'nothing'} of {name}"
 
 

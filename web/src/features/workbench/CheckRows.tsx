@@ -32,7 +32,8 @@ export function CheckRows({ b, carrier, busy }: { b: Bench; carrier: Carrier; bu
         />
         {carrier.smoothing && removed ? (
           <span className="text-[13px] text-ink-soft">
-            takes {middle(checks.removed).toFixed(2)} px out, {removed[1].toFixed(2)} at most
+            takes {middle(checks.removed.filter((v): v is number => v != null)).toFixed(2)} px out,{" "}
+            {removed[1].toFixed(2)} at most
           </span>
         ) : (
           <span className="text-[13px] text-ink-soft">{carrier.smoothing ? "" : "as it was solved"}</span>

@@ -12,6 +12,7 @@ import { EaseRow, KeyRow } from "./KeyRows";
 import { OutlineDetails } from "./OutlineDetails";
 import { RideRow } from "./RideRow";
 import { Heading, Row } from "./Row";
+import { ScreenRows } from "./ScreenRows";
 import { send } from "./send";
 import { groupChosen } from "./useWorkbenchKeys";
 
@@ -227,6 +228,9 @@ function PaneDetails({ b, pane }: { b: Bench; pane: Pane }) {
       </Row>
       <KeyRow b={b} element={pane.id} />
       <EaseRow b={b} element={pane.id} />
+      <Section title="Screen">
+        <ScreenRows b={b} pane={pane} set={set} />
+      </Section>
       <Row label="">
         <Button look="brick" small onClick={() => void send({ type: "delete", element: pane.id })}>
           Delete pane

@@ -9,6 +9,8 @@ import {
   goTo,
   groupOf,
   inDepth,
+  outlineOf,
+  paneOf,
   select,
   setBench,
   type Bench,
@@ -91,6 +93,7 @@ export function FrameStrip() {
               onClick={() => ("carrier" in lane ? select(lane.element) : select(lane.thing.id, lane.element))}
             >
               {lane.name}
+              {"thing" in lane && <Rides b={b} element={lane.element} />}
             </button>
           ))}
         </div>
@@ -133,6 +136,22 @@ export function FrameStrip() {
         </div>
       )}
     </section>
+  );
+}
+
+/** What an outline or a pane rides on, beside its name on the lane. */
+function Rides({ b, element }: { b: Bench; element: string }) {
+  const found = outlineOf(b, element) ?? paneOf(b, element);
+  const joints = outlineOf(b, element)?.joints ?? [];
+  const names = [found?.rides ?? null, ...joints.map((j) => j.carrier)].flatMap((id) => {
+    const name = carrierOf(b, id)?.name;
+    return name ? [name] : [];
+  });
+  if (names.length === 0) return null;
+  return (
+    <span className="pl-1.5 text-[12px] text-ink-soft" title={`Rides on ${names.join(", ")}`}>
+      on {names.join(", ")}
+    </span>
   );
 }
 

@@ -1,13 +1,15 @@
 import { ArrowLeftRight, X } from "lucide-react";
 
 import type { Edit, Outline } from "../../api/client";
-import { IconButton } from "../../ui/Button";
+import { Button, IconButton } from "../../ui/Button";
+import { lastFrame } from "../../ui/format";
 import { NumberField } from "../../ui/NumberField";
 import { Select } from "../../ui/Select";
 import { type Bench } from "./bench";
 import { carrierOf, carriersOf } from "./carriers";
 import { Row } from "./Row";
 import { send } from "./send";
+import { solve } from "./solving";
 import { drawJoint } from "./ToolRail";
 
 /** What something rides on; choosing another carrier leaves it where it is on all of its keys. */
@@ -19,7 +21,17 @@ export function RideRow(props: {
 }) {
   const { b, elements, rides, outline } = props;
   const carriers = carriersOf(b);
-  if (carriers.length === 0) return null;
+  const rough = outline && !rides && (
+    <Button
+      small
+      look="quiet"
+      title="What this outline surrounds becomes the patch of a new carrier, which is solved; the cover rides on it"
+      onClick={() => void carry(b, outline)}
+    >
+      Solve its motion
+    </Button>
+  );
+  if (carriers.length === 0) return rough ? <Row label="Rides on">{rough}</Row> : null;
   const options = [{ value: "", label: "Nothing" }, ...carriers.map((c) => ({ value: c.id, label: c.name }))];
   return (
     <>
@@ -31,9 +43,17 @@ export function RideRow(props: {
           onPick={(carrier) => void send({ type: "ride", elements, carrier: carrier || null })}
         />
       </Row>
+      {rough && <Row label="">{rough}</Row>}
       {outline && rides && <JointRows b={b} outline={outline} />}
     </>
   );
+}
+
+/** Rough cover, solve, ride, in one go: the outline as it is on this frame is the patch. */
+async function carry(b: Bench, outline: Outline) {
+  const change = await send({ type: "carry-cover", outline: outline.id, frame: b.frame });
+  const { plate } = b.shot!;
+  if (change?.made) solve(change.made, plate.first ?? 1001, lastFrame(plate));
 }
 
 /** Where an outline bends: each joint's carrier, the width of its blending, its side; and another one. */

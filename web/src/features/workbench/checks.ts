@@ -12,8 +12,8 @@ export interface Checks {
   /** The very state of the carrier that was measured. */
   of: Carrier;
   first: number;
-  jitter: number[];
-  removed: number[];
+  jitter: (number | null)[];
+  removed: (number | null)[];
   /** undefined: not measured yet; null: not enough is seen. */
   slip: (number | null | undefined)[];
 }
