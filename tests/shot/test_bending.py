@@ -19,6 +19,7 @@ from wiseglove.shot.edits import (
     DeleteElement,
     InsertPoint,
     KeepSolution,
+    PinCorner,
     RemoveJoint,
     RemovePoint,
     RemovePoints,
@@ -30,8 +31,8 @@ from wiseglove.shot.edits import (
     ShapePoints,
 )
 from wiseglove.shot.errors import EditError
-from wiseglove.shot.evaluate import pivot_at, points_at
-from wiseglove.shot.model import Carrier, FollowedFrame, Shot
+from wiseglove.shot.evaluate import corners_at, pivot_at, points_at
+from wiseglove.shot.model import Carrier, FollowedFrame, Pane, Shot
 from wiseglove.shot.riding import quads_of
 
 __all__ = ["shot"]
@@ -212,3 +213,34 @@ def test_a_cover_becomes_the_patch_of_a_carrier_and_rides_on_it_in_one_step(shot
     assert points_at(outline(moved), [FIRST + 6])[0, :, :2] == pytest.approx(
         apply(turned(FIRST + 6), before[0, :, :2]), abs=1e-3
     )
+
+
+@pytest.mark.parametrize("riding", [True, False])
+def test_a_corner_of_a_pane_rides_on_a_carrier_of_its_own_and_comes_back(shot: Shot, riding: bool) -> None:
+    def pane(shot: Shot) -> Pane:
+        found = shot.find("screen", Pane)
+        assert found is not None
+        return found
+
+    made = done(
+        shot,
+        AddHandCarrier(type="add-hand-carrier", frame=FIRST, corners=((0, 0), (9, 0), (9, 9), (0, 9)), id="still"),
+        ride("screen", on="still" if riding else None),
+    )
+    start = corners_at(pane(made), FIRST)
+    pinned = done(made, PinCorner(type="pin-corner", pane="screen", index=2, carrier="motion"))
+    there = corners_at(pane(pinned), FIRST + 6)
+    assert there[[0, 1, 3]] == pytest.approx(start[[0, 1, 3]], abs=1e-6)
+    assert there[2] == pytest.approx(apply(turned(FIRST + 6), start[2:3])[0], abs=1e-3)
+    moved = done(pinned, ShapePoints(
+        type="shape-points", element="screen", frame=FIRST + 4, points={2: (140.0, 110.0, 0, 0, 0, 0)}
+    ))  # fmt: skip
+    assert corners_at(pane(moved), FIRST + 4)[2] == pytest.approx((140, 110), abs=1e-6)
+    for then in (
+        PinCorner(type="pin-corner", pane="screen", index=2),
+        DeleteElement(type="delete", element="motion"),
+        ride("screen", on=None),
+    ):
+        after = done(moved, then)
+        for frame in (FIRST, FIRST + 4):
+            assert corners_at(pane(after), frame) == pytest.approx(corners_at(pane(moved), frame), abs=1e-5)

@@ -312,6 +312,10 @@ class Pane(Strict):
     aspect: Annotated[float, Field(allow_inf_nan=False, ge=0.02, le=50)] | None = None
     """Width over height of the real screen, where it is known."""
     rides: ElementId | None = None
+    pins: Annotated[list[ElementId | None], Field(max_length=4)] = []
+    """Carriers of single corners, as between fingertips, in the order of the corners; None for those that go with the rest."""
+    rest: int | None = None
+    """With pins: the frame at which its keys are stored, instead of the carrier's reference."""
 
 
 Element = Annotated[Settings | Cover | Group | Outline | Pane | Carrier, Field(discriminator="kind")]

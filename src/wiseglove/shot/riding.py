@@ -80,28 +80,40 @@ def corrected_by(corrections: list[HandKey], frames: Array) -> Array:
 def _wanted(element: Outline | Pane, of: Callable[[str], Motion | None]) -> Motion | Jointed | None:
     """What an element is to ride on; what it is bound to already, where that is the same."""
     base = of(element.rides) if element.rides else None
-    joints = element.joints if isinstance(element, Outline) else []
-    further = [of(j.carrier) for j in joints]
-    if base is None or not joints or None in further:
+    if isinstance(element, Pane):
+        pins = [of(i) if i else None for i in element.pins]
+        others = [m for m in pins if m is not None]
+        if not others:
+            return base
+        beyond = [np.array([float(m is other) for m in [*pins, *[None] * (4 - len(pins))]]) for other in others]
+        return _joined(element, (base or _still(others[0]), *others), beyond, element.pins)
+    further = [of(j.carrier) for j in element.joints]
+    if base is None or not further or None in further:
         return base
-    motions = (base, *(m for m in further if m is not None))
+    beyond = [np.array(j.beyond, np.float64) for j in element.joints]
+    return _joined(element, (base, *(m for m in further if m is not None)), beyond, element.joints)
+
+
+def _still(like: Motion) -> Motion:
+    """A motion that stands, over the frames of another."""
+    return Motion(like.base, like.first, np.repeat(like.base[None], len(like.quads), axis=0))
+
+
+def _joined(
+    element: Outline | Pane, motions: tuple[Motion, ...], beyond: list[Array], told: list[Any]
+) -> Motion | Jointed:
     held = motion_of(element)
-    rest = float(_rest(element))
-    if isinstance(held, Jointed) and element.__dict__.get("_joints") is joints and held.rest == rest:
-        same = all(a is b for a, b in zip(held.motions, motions, strict=True))
-        if same:
+    rest = float(element.keys[0].frame if element.rest is None else element.rest)
+    if isinstance(held, Jointed) and element.__dict__.get("_told") is told and held.rest == rest:
+        same = [a is b for a, b in zip(held.motions, motions, strict=True)]
+        if all(same[1:]) and (same[0] or element.rides is None):
             return held
-    return Jointed(motions, rest, shares([np.array(j.beyond, np.float64) for j in joints]))
-
-
-def _rest(element: Outline | Pane) -> int:
-    rest = element.rest if isinstance(element, Outline) else None
-    return element.keys[0].frame if rest is None else rest
+    return Jointed(motions, rest, shares(beyond))
 
 
 def _bind(element: Outline | Pane, wanted: Motion | Jointed | None) -> None:
     element.__dict__["_motion"] = wanted
-    element.__dict__["_joints"] = element.joints if isinstance(element, Outline) else None
+    element.__dict__["_told"] = element.joints if isinstance(element, Outline) else element.pins
 
 
 def bound(elements: dict[str, Element], plate: Plate) -> dict[str, Element]:

@@ -1330,7 +1330,7 @@ export interface components {
          */
         EditRequest: {
             /** Edit */
-            edit: components["schemas"]["AddCover"] | components["schemas"]["AddOutline"] | components["schemas"]["ShapePoints"] | components["schemas"]["SetKey"] | components["schemas"]["SetKeys"] | components["schemas"]["DeleteKeys"] | components["schemas"]["MoveKeys"] | components["schemas"]["StretchKeys"] | components["schemas"]["TurnKeys"] | components["schemas"]["ThinOut"] | components["schemas"]["EaseKeys"] | components["schemas"]["InsertPoint"] | components["schemas"]["RemovePoints"] | components["schemas"]["SetPointKind"] | components["schemas"]["Mirror"] | components["schemas"]["SetCover"] | components["schemas"]["SetOutline"] | components["schemas"]["GroupCovers"] | components["schemas"]["Ungroup"] | components["schemas"]["SetGroup"] | components["schemas"]["ShiftCovers"] | components["schemas"]["Paste"] | components["schemas"]["Duplicate"] | components["schemas"]["AddPane"] | components["schemas"]["SetPane"] | components["schemas"]["AddCarrier"] | components["schemas"]["AddHandCarrier"] | components["schemas"]["CarryCover"] | components["schemas"]["AddPoint"] | components["schemas"]["SetPoint"] | components["schemas"]["RemovePoint"] | components["schemas"]["AddJoint"] | components["schemas"]["SetJoint"] | components["schemas"]["RemoveJoint"] | components["schemas"]["AddRegion"] | components["schemas"]["RemoveRegion"] | components["schemas"]["SetCarrier"] | components["schemas"]["KeepSolution"] | components["schemas"]["ClearSolution"] | components["schemas"]["SetByHand"] | components["schemas"]["Ride"] | components["schemas"]["DeleteElement"] | components["schemas"]["OrderDepth"] | components["schemas"]["SetShot"];
+            edit: components["schemas"]["AddCover"] | components["schemas"]["AddOutline"] | components["schemas"]["ShapePoints"] | components["schemas"]["SetKey"] | components["schemas"]["SetKeys"] | components["schemas"]["DeleteKeys"] | components["schemas"]["MoveKeys"] | components["schemas"]["StretchKeys"] | components["schemas"]["TurnKeys"] | components["schemas"]["ThinOut"] | components["schemas"]["EaseKeys"] | components["schemas"]["InsertPoint"] | components["schemas"]["RemovePoints"] | components["schemas"]["SetPointKind"] | components["schemas"]["Mirror"] | components["schemas"]["SetCover"] | components["schemas"]["SetOutline"] | components["schemas"]["GroupCovers"] | components["schemas"]["Ungroup"] | components["schemas"]["SetGroup"] | components["schemas"]["ShiftCovers"] | components["schemas"]["Paste"] | components["schemas"]["Duplicate"] | components["schemas"]["AddPane"] | components["schemas"]["SetPane"] | components["schemas"]["AddCarrier"] | components["schemas"]["AddHandCarrier"] | components["schemas"]["CarryCover"] | components["schemas"]["AddPoint"] | components["schemas"]["SetPoint"] | components["schemas"]["RemovePoint"] | components["schemas"]["AddJoint"] | components["schemas"]["PinCorner"] | components["schemas"]["SetJoint"] | components["schemas"]["RemoveJoint"] | components["schemas"]["AddRegion"] | components["schemas"]["RemoveRegion"] | components["schemas"]["SetCarrier"] | components["schemas"]["KeepSolution"] | components["schemas"]["ClearSolution"] | components["schemas"]["SetByHand"] | components["schemas"]["Ride"] | components["schemas"]["DeleteElement"] | components["schemas"]["OrderDepth"] | components["schemas"]["SetShot"];
             /** Revision */
             revision: number;
         };
@@ -2057,10 +2057,17 @@ export interface components {
              */
             opacity?: number;
             /**
+             * Pins
+             * @default []
+             */
+            pins?: (string | null)[];
+            /**
              * Radius
              * @default 0
              */
             radius?: number;
+            /** Rest */
+            rest?: number | null;
             /** Rides */
             rides?: string | null;
             /**
@@ -2143,6 +2150,23 @@ export interface components {
              */
             type: "paste";
             what: components["schemas"]["Copied"];
+        };
+        /**
+         * PinCorner
+         * @description Let one corner of a pane ride on a carrier of its own, or with the others again; it stays where it is on its keys.
+         */
+        PinCorner: {
+            /** Carrier */
+            carrier?: string | null;
+            /** Index */
+            index: number;
+            /** Pane */
+            pane: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "pin-corner";
         };
         /**
          * PivotPlace

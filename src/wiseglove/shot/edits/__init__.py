@@ -24,7 +24,7 @@ from wiseglove.shot.edits.carriers import (
 from wiseglove.shot.edits.copies import Copied, Duplicate, Paste, copied
 from wiseglove.shot.edits.features import AddPoint, RemovePoint, SetPoint
 from wiseglove.shot.edits.groups import GroupCovers, SetGroup, ShiftCovers, Ungroup
-from wiseglove.shot.edits.joints import AddJoint, RemoveJoint, SetJoint
+from wiseglove.shot.edits.joints import AddJoint, PinCorner, RemoveJoint, SetJoint
 from wiseglove.shot.edits.keyframes import (
     DeleteKeys,
     EaseKeys,
@@ -76,6 +76,7 @@ __all__ = [
     "OrderDepth",
     "OutlineDraft",
     "Paste",
+    "PinCorner",
     "RemoveJoint",
     "RemovePoint",
     "RemovePoints",
@@ -136,6 +137,7 @@ Edit = Annotated[
     | SetPoint
     | RemovePoint
     | AddJoint
+    | PinCorner
     | SetJoint
     | RemoveJoint
     | AddRegion

@@ -338,7 +338,7 @@ class Ride(Editing):
 def moved_to(rider: Outline | Pane, carrier: Carrier | None, shot: Shot) -> Outline | Pane:
     """What rides on another carrier, or none; joints to others stay where there is one."""
     if isinstance(rider, Pane):
-        return riding_on(rider, shot, rides=carrier.id if carrier else None)
+        return riding_on(rider, shot, rides=carrier.id if carrier else None, rest=rider.rest)
     joints = [j for j in rider.joints if carrier is not None and j.carrier != carrier.id]
     rest = rider.rest if joints else None
     return riding_on(rider, shot, rides=carrier.id if carrier else None, joints=joints, rest=rest)
@@ -350,7 +350,11 @@ def without_carrier(shot: Shot, carrier: Carrier) -> dict[str, Element | None]:
     for element in shot.elements.values():
         if not isinstance(element, Outline | Pane):
             continue
-        if element.rides == carrier.id:
+        if isinstance(element, Pane) and carrier.id in element.pins:
+            pins = [None if pin == carrier.id else pin for pin in element.pins]
+            rides = None if element.rides == carrier.id else element.rides
+            after[element.id] = riding_on(element, shot, rides=rides, pins=pins, rest=element.rest)
+        elif element.rides == carrier.id:
             after[element.id] = moved_to(element, None, shot)
         elif isinstance(element, Outline) and any(j.carrier == carrier.id for j in element.joints):
             joints = [j for j in element.joints if j.carrier != carrier.id]

@@ -9,10 +9,10 @@ from pydantic import Field
 
 from wiseglove.core.motion.joint import weights_beyond
 from wiseglove.shot import keys as keying
-from wiseglove.shot.edits.base import Applied, Editing, get, unlocked_outline
+from wiseglove.shot.edits.base import Applied, Editing, get, unlocked, unlocked_outline
 from wiseglove.shot.errors import EditError
 from wiseglove.shot.evaluate import points_at
-from wiseglove.shot.model import Carrier, Corner, ElementId, Joint, Outline, Shot
+from wiseglove.shot.model import Carrier, Corner, ElementId, Joint, Outline, Pane, Shot
 from wiseglove.shot.riding import riding_on
 
 Line = Annotated[tuple[Corner, Corner], Field(strict=False)]
@@ -109,3 +109,24 @@ def _joint(outline: Outline, index: int) -> Joint:
     if index >= len(outline.joints):
         raise EditError("That joint is not there any more. Nothing was changed.")
     return outline.joints[index]
+
+
+class PinCorner(Editing):
+    """Let one corner of a pane ride on a carrier of its own, or with the others again; it stays where it is on its keys."""
+
+    type: Literal["pin-corner"]
+    pane: ElementId
+    index: int = Field(ge=0, le=3)
+    carrier: ElementId | None = None
+
+    def apply(self, shot: Shot) -> Applied:
+        pane = get(shot, self.pane, Pane)
+        unlocked(shot, pane)
+        carrier = get(shot, self.carrier, Carrier) if self.carrier else None
+        pins: list[str | None] = [*pane.pins, *[None] * (4 - len(pane.pins))]
+        pins[self.index] = carrier.id if carrier else None
+        rest = pane.keys[0].frame if pane.rest is None else pane.rest
+        changed = riding_on(pane, shot, pins=pins if any(pins) else [], rest=rest if any(pins) else None)
+        where = ("top left", "top right", "bottom right", "bottom left")[self.index]
+        label = f"{pane.name}, {where} corner rides on {carrier.name if carrier else 'what the others do'}"
+        return Applied(label, {pane.id: changed})

@@ -5,7 +5,7 @@ import { Button, IconButton } from "../../ui/Button";
 import { lastFrame } from "../../ui/format";
 import { NumberField } from "../../ui/NumberField";
 import { Select } from "../../ui/Select";
-import { type Bench } from "./bench";
+import { paneOf, type Bench } from "./bench";
 import { carrierOf, carriersOf } from "./carriers";
 import { Row } from "./Row";
 import { send } from "./send";
@@ -44,6 +44,7 @@ export function RideRow(props: {
         />
       </Row>
       {rough && <Row label="">{rough}</Row>}
+      <PinRow b={b} />
       {outline && rides && <JointRows b={b} outline={outline} />}
     </>
   );
@@ -107,5 +108,28 @@ function JointRows({ b, outline }: { b: Bench; outline: Outline }) {
         </Row>
       )}
     </>
+  );
+}
+
+/** What a single chosen corner of the selected pane rides on. */
+function PinRow({ b }: { b: Bench }) {
+  const pane = paneOf(b, b.selected);
+  if (!pane || b.points.size !== 1) return null;
+  const [index] = [...b.points] as [number];
+  const options = [
+    { value: "", label: "As the others" },
+    ...carriersOf(b).map((c) => ({ value: c.id, label: c.name })),
+  ];
+  return (
+    <Row label={`Corner ${index + 1}`}>
+      <Select
+        label="This corner rides on"
+        options={options}
+        value={pane.pins?.[index] ?? ""}
+        onPick={(carrier) =>
+          void send({ type: "pin-corner", pane: pane.id, index, carrier: carrier || null } as Edit)
+        }
+      />
+    </Row>
   );
 }
