@@ -200,3 +200,36 @@ def test_slip_and_jitter_are_given_frame_by_frame(client: TestClient, moving: st
     edit(client, moving, type="set-carrier", carrier="motion", smoothing=2)
     assert max(client.get(f"{where}/checks").json()["removed"]) > 0
     assert client.get(f"{where}/slip?first=5&last=6").status_code == 422
+
+
+def test_the_bright_pixels_of_a_matte_that_was_taken_in_are_left_out(
+    client: TestClient,
+    moving: str,
+    work: Callable[[], None],
+    take_in: Callable[..., dict[str, Any]],
+    tmp_path: Path,
+) -> None:
+    def mattes(count: int) -> str:
+        paths = []
+        for n in range(count):
+            paths.append(tmp_path / f"front{count}.{FIRST + n}.png")
+            picture = np.zeros((120, 160), np.uint8)  # half the plate's size
+            picture[:, 80:] = 255
+            cv2.imwrite(str(paths[-1]), picture)
+        return str(take_in(paths, purpose="insert", shot=moving)["job"]["result"]["clip"])
+
+    edit(client, moving, type="add-carrier", frame=FIRST, patch=PATCH, id="motion")
+    edit(client, moving, type="set-carrier", carrier="motion", matte=mattes(COUNT), margin=0)
+    eye = client.get(f"/api/shots/{moving}/carriers/motion/eye/{FIRST}.jpg?size=full")
+    seen = np.asarray(Image.open(io.BytesIO(eye.content)).convert("L"), np.float64)
+    whole = clip(COUNT)(1)
+    assert np.abs(seen[90:150, 110:150] - whole[90:150, 110:150]).mean() < 4
+    assert seen[90:150, 170:200].mean() < 0.5 * whole[90:150, 170:200].mean()
+    edit(client, moving, type="set-carrier", carrier="motion", matte=mattes(3))
+    job = order(client, moving)
+    work()
+    ended = next(j for j in client.get("/api/jobs").json() if j["id"] == job["id"])
+    assert ended["state"] == "failed"
+    assert "3 frames, the plate has 8" in ended["message"]
+    edit(client, moving, type="set-carrier", carrier="motion", matte="")
+    assert carrier(client, moving)["matte"] is None

@@ -96,6 +96,7 @@ def work(run: Run) -> Outcome:
     pictures = ExactPictures(run.settings.media)
     told_so_far = _Told(run, carrier, last - first + 1)
     try:
+        _check_matte(run, shot, carrier)
         seeing = _Seeing(shot, carrier, pictures)
         movie = clip.read_info(run.settings.media / shot.plate.media).kind == "movie"
         start = min(max(carrier.at, first), last)
@@ -110,6 +111,17 @@ def work(run: Run) -> Outcome:
     tracks = {point: list(frames.values()) for point, frames in told_so_far.tracks.items()}
     revision = _keep(run, carrier.id, list(told_so_far.places.values()), tracks)
     return Outcome(_said(places, carrier, told_so_far.stopped), {"revision": revision, "frames": len(places)})
+
+
+def _check_matte(run: Run, shot: Shot, carrier: Carrier) -> None:
+    if not carrier.matte:
+        return
+    count = clip.read_info(run.settings.media / carrier.matte).count
+    if count < shot.plate.count:
+        raise EditError(
+            f"The matte that {carrier.name} leaves out has {count} frames, the plate has {shot.plate.count}. Nothing was "
+            "solved; take in a matte for every frame, or choose none."
+        )
 
 
 class _Seeing:

@@ -8,11 +8,13 @@ from numpy.typing import NDArray
 
 from wiseglove.core.geometry.bezier import flatten
 from wiseglove.core.motion.regions import filled
-from wiseglove.shot.model import Carrier, Cover, FollowedPoint, Region, Shot
+from wiseglove.shot.model import Carrier, Cover, FollowedPoint, Insert, Region, Shot
 from wiseglove.shot.render import FrameScene, Pictures
 from wiseglove.shot.riding import motion, quads_of
 
 Picture = NDArray[np.float32]
+BRIGHT = 0.1
+"""Share of full light from which a pixel of a matte hides what lies there."""
 
 
 def regions_at(shot: Shot, carrier: Carrier, frame: int, regions: list[Region]) -> list[NDArray[np.float64]]:
@@ -52,16 +54,29 @@ def _pattern_at(point: FollowedPoint, frame: int) -> NDArray[np.float64] | None:
 
 
 def left_out(shot: Shot, carrier: Carrier, frame: int, pictures: Pictures) -> Picture | None:
-    """Where shown covers lie, with the carrier's margin, 1 or 0, (height, width); None where there are none."""
-    if not carrier.avoids:
-        return None
+    """Where shown covers or the carrier's matte lie, with its margin, 1 or 0, (height, width); None where there are none."""
+    hidden = None
     covers = [c for c in shot.covers if shot.is_shown(c) and c.present(frame) and not _rides(shot, c, carrier)]
-    if not covers:
+    if carrier.avoids and covers:
+        scene = FrameScene(shot, frame, pictures)
+        hidden = (scene.matte(scene.whole, covers=covers) > 0.02).astype(np.float32)
+    if carrier.matte:
+        bright = _bright(shot, carrier.matte, frame, pictures)
+        hidden = bright if hidden is None else np.maximum(hidden, bright)
+    if hidden is None:
         return None
-    scene = FrameScene(shot, frame, pictures)
-    hidden = (scene.matte(scene.whole, covers=covers) > 0.02).astype(np.float32)
     wide = 2 * carrier.margin + 1
     return np.asarray(cv2.dilate(hidden, np.ones((wide, wide), np.uint8)), np.float32)
+
+
+def _bright(shot: Shot, media: str, frame: int, pictures: Pictures) -> Picture:
+    """Where a clip of mattes is bright on a frame, 1 or 0, at the plate's size."""
+    insert = Insert(source="media", media=media, start=shot.plate.first)
+    seen = pictures.insert(insert, frame, False)[..., :3].max(axis=2)
+    size = (shot.plate.width, shot.plate.height)
+    if seen.shape[::-1] != size:
+        seen = np.asarray(cv2.resize(seen, size, interpolation=cv2.INTER_AREA), np.float32)
+    return np.asarray(seen > BRIGHT, np.float32)
 
 
 def _rides(shot: Shot, cover: Cover, carrier: Carrier) -> bool:

@@ -234,6 +234,8 @@ class Carrier(Strict):
     """Pixels round covers that are left out too."""
     avoids: bool = True
     """Whether covers are left out by themselves; those that ride on the carrier never are."""
+    matte: str | None = None
+    """A clip that was taken in whose bright pixels are left out too, frame by frame."""
     patches: list[Region] = []
     blind: list[Region] = []
     points: list[FollowedPoint] = []

@@ -1037,6 +1037,8 @@ export interface components {
              * @default 6
              */
             margin?: number;
+            /** Matte */
+            matte?: string | null;
             /**
              * Model
              * @default perspective
@@ -2427,6 +2429,8 @@ export interface components {
             locked?: boolean | null;
             /** Margin */
             margin?: number | null;
+            /** Matte */
+            matte?: string | null;
             /** Model */
             model?: ("shift" | "shift_scale" | "similarity" | "affine" | "perspective") | null;
             /** Name */

@@ -204,10 +204,14 @@ class SetCarrier(Editing):
     avoids: bool | None = None
     smoothing: int | None = Field(default=None, ge=0, le=50)
     when_lost: Literal["simpler", "stop"] | None = None
+    matte: str | None = None
+    """A clip; empty for none."""
 
     def apply(self, shot: Shot) -> Applied:
         carrier = get(shot, self.carrier, Carrier)
         sent = {n: v for n in self.model_fields_set - {"type", "carrier"} if (v := getattr(self, n)) is not None}
+        if "matte" in sent:
+            sent["matte"] = sent["matte"] or None
         label = f"Changed {', '.join(sorted(sent)) or 'nothing'} of {carrier.name}"
         return Applied(label, {carrier.id: carrier.model_copy(update=sent)})
 

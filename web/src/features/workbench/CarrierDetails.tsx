@@ -13,6 +13,7 @@ import { isByHand } from "./carriers";
 import { CheckRows } from "./CheckRows";
 import { FollowedRows } from "./FollowedRows";
 import { HandRows } from "./HandRows";
+import { useClips } from "./InsertChooser";
 import { cancelJob, goingOn, useJobs } from "./JobLine";
 import { Heading, Row } from "./Row";
 import { send } from "./send";
@@ -130,7 +131,7 @@ export function CarrierDetails({ b, carrier }: { b: Bench; carrier: Carrier }) {
       ) : (
         <Looking carrier={carrier} set={set} />
       )}
-      {!isByHand(carrier) && <LeavingOut carrier={carrier} set={set} />}
+      {!isByHand(carrier) && <LeavingOut shot={b.shot!.id} carrier={carrier} set={set} />}
       <HandRows b={b} carrier={carrier} />
       <Section title="Slip, jitter, smoothing" open={false}>
         <CheckRows b={b} carrier={carrier} busy={job !== undefined} />
@@ -218,7 +219,8 @@ function Looking({ carrier, set }: { carrier: Carrier; set: Set }) {
 }
 
 /** The channel, and what is left out of patches and points alike. */
-function LeavingOut({ carrier, set }: { carrier: Carrier; set: Set }) {
+function LeavingOut({ shot, carrier, set }: { shot: string; carrier: Carrier; set: Set }) {
+  const clips = useClips(shot).data ?? [];
   return (
     <>
       <Row label="Looks at">
@@ -252,6 +254,19 @@ function LeavingOut({ carrier, set }: { carrier: Carrier; set: Set }) {
           onCommit={(margin) => set({ margin })}
         />
       </Row>
+      {clips.length > 0 && (
+        <Row label="Matte">
+          <Select
+            label="Matte that is left out"
+            options={[
+              { value: "", label: "None" },
+              ...clips.map((c) => ({ value: c.id, label: c.info.name })),
+            ]}
+            value={carrier.matte ?? ""}
+            onPick={(matte) => set({ matte })}
+          />
+        </Row>
+      )}
     </>
   );
 }

@@ -15,17 +15,22 @@ import { send } from "./send";
 
 const CHART = "chart";
 
+/** The clips that belong to a shot besides its plate. */
+export function useClips(shot: string) {
+  return useQuery({
+    queryKey: ["clips", shot],
+    queryFn: () =>
+      data<ClipCard[]>(api.GET("/api/shots/{shot_id}/clips", { params: { path: { shot_id: shot } } })),
+  });
+}
+
 /** What a pane shows: the test chart, or a still or clip that is taken in here. */
 export function InsertChooser({ pane }: { pane: Pane }) {
   const shot = useBench((b) => b.shot!);
   const input = useRef<HTMLInputElement>(null);
   const [sent, setSent] = useState<number | null>(null);
   const [expected, setExpected] = useState<string | null>(null);
-  const clips = useQuery({
-    queryKey: ["clips", shot.id],
-    queryFn: () =>
-      data<ClipCard[]>(api.GET("/api/shots/{shot_id}/clips", { params: { path: { shot_id: shot.id } } })),
-  });
+  const clips = useClips(shot.id);
   const show = (value: string) =>
     void send({
       type: "set-pane",
