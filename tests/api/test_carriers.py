@@ -233,3 +233,28 @@ def test_the_bright_pixels_of_a_matte_that_was_taken_in_are_left_out(
     assert "3 frames, the plate has 8" in ended["message"]
     edit(client, moving, type="set-carrier", carrier="motion", matte="")
     assert carrier(client, moving)["matte"] is None
+
+
+def test_a_further_reference_goes_on_from_a_sure_frame_and_its_loss_is_told(
+    client: TestClient, moving: str, work: Callable[[], None]
+) -> None:
+    edit(client, moving, type="add-carrier", frame=FIRST, patch=PATCH, id="motion")
+    revision = client.get(f"/api/shots/{moving}").json()["revision"]
+    renew = {"type": "renew-reference", "carrier": "motion", "frame": FIRST + 3}
+    refused = client.post(f"/api/shots/{moving}/edits", json={"revision": revision, "edit": renew})
+    assert refused.status_code == 422
+    assert "solved and sure" in refused.json()["message"]
+    order(client, moving)
+    work()
+    edit(client, moving, **renew)
+    job = order(client, moving)
+    work()
+    ended = next(j for j in client.get("/api/jobs").json() if j["id"] == job["id"])
+    assert f"px at {FIRST + 3}" in ended["message"]
+    for place in carrier(client, moving)["solved"]:
+        truth = apply(truth_at(place["frame"] - FIRST + 1), np.array(carrier(client, moving)["base"]))
+        assert np.linalg.norm(np.array(place["corners"]) - truth, axis=1).mean() < 0.2
+    again = order(client, moving, FIRST + 5, FIRST + 6)
+    work()
+    ended = next(j for j in client.get("/api/jobs").json() if j["id"] == again["id"])
+    assert (ended["state"], ended["message"]) == ("done", "Carrier: 2 of 2 frames solved.")

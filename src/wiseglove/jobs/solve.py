@@ -5,6 +5,7 @@ from __future__ import annotations
 import threading
 import time
 from collections.abc import Callable
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -15,19 +16,21 @@ from wiseglove.core.motion.channels import best_channel, seen_in
 from wiseglove.core.motion.path import homographies
 from wiseglove.core.motion.plane import Place, PlaneSolver, Point
 from wiseglove.core.motion.points import Feature, PointsSolver
-from wiseglove.core.motion.solve import solve_range, stretches, told
+from wiseglove.core.motion.solve import segments, solve_range, stretches, told
 from wiseglove.jobs.run import Outcome, Run, StoppedError
 from wiseglove.media import clip
 from wiseglove.media.plate import to_float
 from wiseglove.media.spool import Spool, in_order
 from wiseglove.shot.edits import KeepSolution
 from wiseglove.shot.errors import EditError
-from wiseglove.shot.looking import left_out, looked_at
+from wiseglove.shot.looking import left_out, looked_at, looked_at_through
 from wiseglove.shot.model import Carrier, FollowedFrame, Shot, SolvedFrame
 from wiseglove.store import jobs, shots
 from wiseglove.store.errors import RevisionError, StoreError
 from wiseglove.store.pictures import ExactPictures
 
+Matrix = NDArray[np.float64]
+PictureAt = Callable[[int], NDArray[np.float32]]
 EVERY = 0.12
 """Seconds between two notices of what was solved."""
 TRIES = 20
@@ -100,17 +103,18 @@ def work(run: Run) -> Outcome:
         seeing = _Seeing(shot, carrier, pictures)
         movie = clip.read_info(run.settings.media / shot.plate.media).kind == "movie"
         start = min(max(carrier.at, first), last)
-        order = dict.fromkeys([carrier.at, *(p.at for p in carrier.points), *in_order(first, last, start, movie)])
+        parts = segments(carrier.at, carrier.references, first, last)
+        needed = [carrier.at, *(p.at for p in carrier.points), *(reference for reference, _, _ in parts)]
+        order = dict.fromkeys([*needed, *in_order(first, last, start, movie)])
         with Spool(seeing.grey, order, (shot.plate.width, shot.plate.height)) as spool:
-            solver = _solver(carrier, spool.get, seeing)
-            _know(solver, carrier, first, last)
-            places = solve_range(solver, first, last, told_so_far.note, lambda: told_so_far.stopped)
+            places = _solved(carrier, parts, spool.get, seeing, told_so_far)
     finally:
         pictures.close()
     told_so_far.tell()
     tracks = {point: list(frames.values()) for point, frames in told_so_far.tracks.items()}
     revision = _keep(run, carrier.id, list(told_so_far.places.values()), tracks)
-    return Outcome(_said(places, carrier, told_so_far.stopped), {"revision": revision, "frames": len(places)})
+    said = _said(places, carrier, told_so_far.stopped) + _loss(places, carrier)
+    return Outcome(said, {"revision": revision, "frames": len(places)})
 
 
 def _check_matte(run: Run, shot: Shot, carrier: Carrier) -> None:
@@ -161,17 +165,66 @@ class _Seeing:
         pixels = self._own if frame == self._carrier.at else self._pixels(frame)
         return seen_in(pixels, self._channel)
 
+    def mask_through(self, matrix: Matrix) -> NDArray[np.float32]:
+        """What counts on a further reference, to which a motion (3, 3) leads."""
+        mask = looked_at_through(self._shot, self._carrier, matrix)
+        if not (mask > 0.5).any():
+            raise EditError(
+                "On a further reference, nothing of the patch lies in the plate. Nothing was solved; take it away."
+            )
+        return mask
+
     def left_out(self, frame: int) -> NDArray[np.float32] | None:
         """Where covers hide the plate on a frame, 1 or 0; None where none does."""
         with self._drawing:
             return left_out(self._shot, self._carrier, frame, self._pictures)
 
 
+def _solved(
+    carrier: Carrier, parts: list[tuple[int, int, int]], picture_at: PictureAt, seeing: _Seeing, told_so_far: _Told
+) -> dict[int, Place]:
+    """Each part of the range with its own reference; what hangs on a reference that is not sure stays as it was."""
+    places: dict[int, Place] = {}
+    base = np.array(carrier.base, np.float64)
+    kept = {s.frame: s for s in carrier.solved if s.corners is not None}
+    for reference, first, last in parts:
+        on: Matrix | None = np.eye(3)
+        if reference in places:
+            on = places[reference].matrix if places[reference].status == "solved" else None
+        elif reference != carrier.at:
+            on = _matrix(base, kept[reference]) if reference in kept else None
+        if on is None or told_so_far.stopped:
+            continue
+        matrix: Matrix = on
+        solver = _solver(carrier, reference, matrix, picture_at, seeing)
+        for frame, there in kept.items():
+            if not first <= frame <= last and frame != reference:
+                known = _matrix(base, there) @ np.linalg.inv(matrix)
+                solver.known[frame] = Place(frame, known, there.status, there.confidence)
+
+        def seen(place: Place, matrix: Matrix = matrix) -> Place:
+            return place if place.matrix is None else replace(place, matrix=place.matrix @ matrix)
+
+        def note(place: Place, seen: Callable[[Place], Place] = seen) -> None:
+            told_so_far.note(seen(place))
+
+        found = solve_range(solver, first, last, note, lambda: told_so_far.stopped)
+        places.update({frame: seen(place) for frame, place in found.items()})
+    return places
+
+
+def _matrix(base: Matrix, solved: SolvedFrame) -> Matrix:
+    return np.asarray(homographies(base, np.array(solved.corners, np.float64)[None])[0])
+
+
 def _solver(
-    carrier: Carrier, picture_at: Callable[[int], NDArray[np.float32]], seeing: _Seeing
+    carrier: Carrier, reference: int, on: Matrix, picture_at: PictureAt, seeing: _Seeing
 ) -> PlaneSolver | PointsSolver:
     if not carrier.points:
-        return PlaneSolver(picture_at, carrier.at, seeing.mask, carrier.model, seeing.left_out)
+        mask = seeing.mask if reference == carrier.at else seeing.mask_through(on)
+        return PlaneSolver(
+            picture_at, reference, mask, carrier.model, seeing.left_out, runs_out=carrier.runs_out
+        )  # fmt: skip
     features = [
         Feature(
             p.id, p.place, p.at, p.seen, p.pattern, p.search,
@@ -182,14 +235,14 @@ def _solver(
     return PointsSolver(picture_at, carrier.at, features, carrier.when_lost, seeing.left_out)
 
 
-def _know(solver: PlaneSolver | PointsSolver, carrier: Carrier, first: int, last: int) -> None:
-    """Tell the solver what is solved beside the range, to go on from there."""
-    base = np.array(carrier.base, np.float64)
-    for solved in carrier.solved:
-        if solved.corners is None or first <= solved.frame <= last or solved.frame == carrier.at:
-            continue
-        matrix = homographies(base, np.array(solved.corners, np.float64)[None])[0]
-        solver.known[solved.frame] = Place(solved.frame, matrix, solved.status, solved.confidence)
+def _loss(places: dict[int, Place], carrier: Carrier) -> str:
+    """What the further references cost, said plainly."""
+    costs = [
+        f"about {places[f].parts['deviation']:.2f} px at {f}"
+        for f in carrier.references
+        if f in places and "deviation" in places[f].parts
+    ]
+    return f" Each further reference adds to the error: {', '.join(costs)}." if costs else ""
 
 
 def _keep(run: Run, carrier: str, places: list[SolvedFrame], tracks: dict[str, list[FollowedFrame]]) -> int:

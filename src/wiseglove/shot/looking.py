@@ -7,6 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wiseglove.core.geometry.bezier import flatten
+from wiseglove.core.geometry.homography import apply
 from wiseglove.core.motion.regions import filled
 from wiseglove.shot.model import Carrier, Cover, FollowedPoint, Insert, Region, Shot
 from wiseglove.shot.render import FrameScene, Pictures
@@ -22,6 +23,21 @@ def regions_at(shot: Shot, carrier: Carrier, frame: int, regions: list[Region]) 
     there = motion(carrier, shot.plate)
     times = np.array([frame], np.float64)
     return [flatten(there.carry(times, np.array(r.points, np.float64)[None])[0], 0.1) for r in regions]
+
+
+def looked_at_through(shot: Shot, carrier: Carrier, matrix: NDArray[np.float64]) -> Picture:
+    """What lies in the patches and in no blind spot where a motion (3, 3) takes them, 1 or 0, (height, width)."""
+    shape = (shot.plate.height, shot.plate.width)
+    mask = np.zeros(shape, np.float32)
+    for region in carrier.patches:
+        mask = np.maximum(mask, filled(apply(matrix, _line(region)), shape))
+    for region in carrier.blind:
+        mask *= 1 - filled(apply(matrix, _line(region)), shape)
+    return mask
+
+
+def _line(region: Region) -> NDArray[np.float64]:
+    return flatten(np.array(region.points, np.float64), 0.1)
 
 
 def looked_at(shot: Shot, carrier: Carrier, frame: int) -> Picture:

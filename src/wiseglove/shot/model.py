@@ -234,6 +234,10 @@ class Carrier(Strict):
     """Pixels round covers that are left out too."""
     avoids: bool = True
     """Whether covers are left out by themselves; those that ride on the carrier never are."""
+    runs_out: bool = False
+    """Whether the motion goes on with only its shift solved where it cannot be told any more."""
+    references: list[int] = []
+    """Frames from which, away from `at`, what is seen on them is the reference."""
     matte: str | None = None
     """A clip that was taken in whose bright pixels are left out too, frame by frame."""
     patches: list[Region] = []

@@ -17,7 +17,7 @@ from wiseglove.core.motion.channels import best_channel, seen_in
 from wiseglove.core.motion.models import FREEDOMS, MODELS, Model, changed, directions, fitted
 from wiseglove.core.motion.plane import Place, PlaneSolver
 from wiseglove.core.motion.regions import filled
-from wiseglove.core.motion.solve import is_cut, solve_range, stretches, told
+from wiseglove.core.motion.solve import is_cut, segments, solve_range, stretches, told
 
 Array = NDArray[np.float64]
 Picture = NDArray[np.float32]
@@ -277,3 +277,42 @@ def test_the_channel_that_shows_the_patch_is_chosen() -> None:
 def test_a_reference_without_anything_to_look_at_is_refused() -> None:
     with pytest.raises(ValueError, match="nothing of the reference"):
         PlaneSolver(clip(1), 1, np.zeros(SIZE, np.float32))
+
+
+@given(
+    st.integers(-20, 20), st.lists(st.integers(-30, 30), max_size=5), st.integers(-30, 30), st.integers(-30, 30)
+)  # fmt: skip
+def test_each_frame_of_a_range_has_one_reference_the_nearest_towards_the_start(
+    at: int, references: list[int], one: int, other: int
+) -> None:
+    first, last = min(one, other), max(one, other)
+    parts = segments(at, references, first, last)
+    frames = [f for _, low, high in parts for f in range(low, high + 1)]
+    assert sorted(frames) == list(range(first, last + 1))
+    for reference, low, high in parts:
+        for frame in range(low, high + 1):
+            between = [r for r in references if min(at, frame) <= r <= max(at, frame) and r not in (at, frame)]
+            wanted = max(between, key=lambda r: abs(r - at), default=at)
+            assert reference == wanted
+
+
+def test_where_a_patch_leaves_the_frame_its_motion_runs_out_with_shift_only_if_wanted() -> None:
+    base = texture()
+    frames = {f: seen(base, np.array([[1, 0, 14.0 * (f - 1)], [0, 1, 0], [0, 0, 1.0]]), seed=f) for f in range(1, 19)}
+    for runs_out in (False, True):
+        solver = PlaneSolver(frames.__getitem__, 1, filled(QUAD, SIZE), runs_out=runs_out)
+        places = solve_range(solver, 1, 18, lambda place: None)
+        gone = [f for f, p in places.items() if p.matrix is None]
+        ran = [f for f, p in places.items() if p.reason == "runs-out"]
+        if not runs_out:
+            assert gone
+            assert not ran
+            first = min(gone)
+            continue
+        assert min(ran) == first
+        assert not gone or min(gone) > first
+        for frame in ran:
+            assert places[frame].status == "unsure"
+            off = apply(np.asarray(places[frame].matrix), QUAD) - QUAD - (14.0 * (frame - 1), 0)
+            assert np.abs(off).max() < 3
+    assert told("runs-out").startswith("the motion runs out")

@@ -1058,6 +1058,16 @@ export interface components {
              */
             points?: components["schemas"]["FollowedPoint"][];
             /**
+             * References
+             * @default []
+             */
+            references?: number[];
+            /**
+             * Runs Out
+             * @default false
+             */
+            runs_out?: boolean;
+            /**
              * Shown
              * @default true
              */
@@ -1332,7 +1342,7 @@ export interface components {
          */
         EditRequest: {
             /** Edit */
-            edit: components["schemas"]["AddCover"] | components["schemas"]["AddOutline"] | components["schemas"]["ShapePoints"] | components["schemas"]["SetKey"] | components["schemas"]["SetKeys"] | components["schemas"]["DeleteKeys"] | components["schemas"]["MoveKeys"] | components["schemas"]["StretchKeys"] | components["schemas"]["TurnKeys"] | components["schemas"]["ThinOut"] | components["schemas"]["EaseKeys"] | components["schemas"]["InsertPoint"] | components["schemas"]["RemovePoints"] | components["schemas"]["SetPointKind"] | components["schemas"]["Mirror"] | components["schemas"]["SetCover"] | components["schemas"]["SetOutline"] | components["schemas"]["GroupCovers"] | components["schemas"]["Ungroup"] | components["schemas"]["SetGroup"] | components["schemas"]["ShiftCovers"] | components["schemas"]["Paste"] | components["schemas"]["Duplicate"] | components["schemas"]["AddPane"] | components["schemas"]["SetPane"] | components["schemas"]["AddCarrier"] | components["schemas"]["AddHandCarrier"] | components["schemas"]["CarryCover"] | components["schemas"]["AddPoint"] | components["schemas"]["SetPoint"] | components["schemas"]["RemovePoint"] | components["schemas"]["AddJoint"] | components["schemas"]["PinCorner"] | components["schemas"]["SetJoint"] | components["schemas"]["RemoveJoint"] | components["schemas"]["AddRegion"] | components["schemas"]["RemoveRegion"] | components["schemas"]["SetCarrier"] | components["schemas"]["KeepSolution"] | components["schemas"]["ClearSolution"] | components["schemas"]["SetByHand"] | components["schemas"]["Ride"] | components["schemas"]["DeleteElement"] | components["schemas"]["OrderDepth"] | components["schemas"]["SetShot"];
+            edit: components["schemas"]["AddCover"] | components["schemas"]["AddOutline"] | components["schemas"]["ShapePoints"] | components["schemas"]["SetKey"] | components["schemas"]["SetKeys"] | components["schemas"]["DeleteKeys"] | components["schemas"]["MoveKeys"] | components["schemas"]["StretchKeys"] | components["schemas"]["TurnKeys"] | components["schemas"]["ThinOut"] | components["schemas"]["EaseKeys"] | components["schemas"]["InsertPoint"] | components["schemas"]["RemovePoints"] | components["schemas"]["SetPointKind"] | components["schemas"]["Mirror"] | components["schemas"]["SetCover"] | components["schemas"]["SetOutline"] | components["schemas"]["GroupCovers"] | components["schemas"]["Ungroup"] | components["schemas"]["SetGroup"] | components["schemas"]["ShiftCovers"] | components["schemas"]["Paste"] | components["schemas"]["Duplicate"] | components["schemas"]["AddPane"] | components["schemas"]["SetPane"] | components["schemas"]["AddCarrier"] | components["schemas"]["AddHandCarrier"] | components["schemas"]["CarryCover"] | components["schemas"]["AddPoint"] | components["schemas"]["SetPoint"] | components["schemas"]["RemovePoint"] | components["schemas"]["AddJoint"] | components["schemas"]["PinCorner"] | components["schemas"]["SetJoint"] | components["schemas"]["RemoveJoint"] | components["schemas"]["AddRegion"] | components["schemas"]["RemoveRegion"] | components["schemas"]["RenewReference"] | components["schemas"]["SetCarrier"] | components["schemas"]["KeepSolution"] | components["schemas"]["ClearSolution"] | components["schemas"]["SetByHand"] | components["schemas"]["Ride"] | components["schemas"]["DeleteElement"] | components["schemas"]["OrderDepth"] | components["schemas"]["SetShot"];
             /** Revision */
             revision: number;
         };
@@ -2349,6 +2359,26 @@ export interface components {
             what: "patch" | "blind";
         };
         /**
+         * RenewReference
+         * @description From a frame on, away from the carrier's own, take what is seen on it as the reference; or not any more.
+         */
+        RenewReference: {
+            /** Carrier */
+            carrier: string;
+            /** Frame */
+            frame: number;
+            /**
+             * Renew
+             * @default true
+             */
+            renew?: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "renew-reference";
+        };
+        /**
          * Ride
          * @description Let covers, outlines and panes ride on a carrier, or on none; they stay where they are on all of their keys.
          */
@@ -2435,6 +2465,8 @@ export interface components {
             model?: ("shift" | "shift_scale" | "similarity" | "affine" | "perspective") | null;
             /** Name */
             name?: string | null;
+            /** Runs Out */
+            runs_out?: boolean | null;
             /** Shown */
             shown?: boolean | null;
             /** Smoothing */

@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wiseglove.core.geometry.homography import apply
-from wiseglove.core.motion.align import Aligner, Fit
+from wiseglove.core.motion.align import LENIENT, Aligner, Fit
 from wiseglove.core.motion.found import Finder
 from wiseglove.core.motion.models import FREEDOMS, Model
 from wiseglove.core.motion.reference import LEVELS, SHUTTER, SMALLEST, Reference, between, pyramid, samples_for
@@ -29,6 +29,10 @@ PLAIN = 0.15
 """Deviation of the worst corner in px below which they are."""
 STRAIGHT = 1.0
 """Pixels of bend up to which the second look at a frame would change next to nothing (a 50th of it)."""
+ALIKE = 0.5
+"""Correlation that a frame must have with a motion that only shifts on."""
+RUN_OUT = 0.3
+"""Confidence of such a frame."""
 NEAR = 0.85
 """Correlation from which a guess needs no search at the coarse levels."""
 
@@ -126,13 +130,16 @@ class PlaneSolver:
         levels_at: Callable[[int], list[Picture]] | None = None,
         reach: int | None = None,
         ends: Matrix | None = None,
+        runs_out: bool = False,
     ) -> None:
-        """levels_at: the pictures' pyramids, where somebody keeps them for several solvers.
+        """runs_out: where the model cannot be told any more, only shift is solved and the rest of the motion goes on.
+
+        levels_at: the pictures' pyramids, where somebody keeps them for several solvers.
 
         reach: pixels from where it is expected in which a small patch is looked for; None: where its features are
         seen, in the whole frame. ends: as for `Reference`. Raises ValueError where nothing of the mask counts.
         """
-        self.picture_at, self.at, self.reach = picture_at, at, reach
+        self.picture_at, self.at, self.reach, self.runs_out = picture_at, at, reach, runs_out
         self.levels_at = levels_at or lru_cache(maxsize=KEPT)(lambda frame: pyramid(picture_at(frame)))
         self.ignore_at = lru_cache(maxsize=KEPT)(ignore_at)
         self.exposure = Exposure()
@@ -217,7 +224,23 @@ class PlaneSolver:
                 other = self._from(aligner, frame, [again], last)
                 if other.confidence > place.confidence:
                     place = other
+        if place.status == "lost" and self.runs_out and last is not None:
+            on = last if earlier is None or earlier.matrix is None else starts[0]
+            return self._run_out(aligner, frame, on, last) or place
         return place
+
+    def _run_out(self, aligner: Aligner, frame: int, on: Matrix, last: Matrix) -> Place | None:
+        """A frame on which the motion goes on as before, but for a shift that is solved; None where that shows nothing."""
+        freedoms, lenient = aligner.freedoms, aligner.lenient
+        aligner.freedoms, aligner.lenient = 2, LENIENT[2]
+        level = self._control_level(aligner, on)
+        within = self._within(on, last, None, level=level)
+        matrix = aligner.refine(on, within, level, [1.0, 0.6, 0.4, 0.3], 0.02)
+        score = aligner.score(matrix, level, within) if matrix is not None else -1.0
+        aligner.freedoms, aligner.lenient = freedoms, lenient
+        if matrix is None or score < ALIKE:
+            return None
+        return Place(frame, matrix, "unsure", RUN_OUT, {}, "runs-out")
 
     def _found(self, aligner: Aligner) -> Matrix | None:
         """Where the reference is seen, wherever that is."""
@@ -265,7 +288,7 @@ class PlaneSolver:
 
     def refined(self, frame: int, place: Place, before: Matrix | None, after: Matrix | None) -> Place:
         """A place again, now that both neighbours are known: at full size, or reduced where that is sure enough."""
-        if place.matrix is None:
+        if place.matrix is None or place.reason == "runs-out":
             return place
         aligner = self.aligner(frame)
         if before is not None and after is not None and self.exposure.learning and place.status == "solved":

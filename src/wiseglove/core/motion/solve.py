@@ -26,6 +26,7 @@ REASONS = {
     "texture": ("too little texture to be sure", "draw the patch larger, or round an edge or a corner"),
     "edge-on": ("the patch is seen too edge-on", "bridge the stretch by hand; solving goes on after it"),
     "light": ("the light has changed too much", "leave out what changes with a blind spot, or take a reference nearby"),
+    "runs-out": ("the motion runs out, only its shift is solved", "look at it, and set it by hand where it is off"),
     "point": (
         "a point is lost, so a simpler model carries on",
         "put that point elsewhere, or draw a cover over what hides it",
@@ -98,6 +99,20 @@ def solve_range(
     if raised:
         raise raised[0]
     return places
+
+
+def segments(at: int, references: list[int], first: int, last: int) -> list[tuple[int, int, int]]:
+    """Which reference is used where: (reference, first, last) of each part of a range, from `at` outwards.
+
+    A further reference counts for the frames beyond it, away from `at`; it is itself solved with the one before.
+    """
+    after = sorted(r for r in set(references) if r > at)
+    before = sorted((r for r in set(references) if r < at), reverse=True)
+    parts = [(at, before[0] if before else first, after[0] if after else last)]
+    parts += [(r, r + 1, end) for r, end in zip(after, [*after[1:], max(last, at)], strict=False)]
+    parts += [(r, end, r - 1) for r, end in zip(before, [*before[1:], min(first, at)], strict=False)]
+    inside = [(r, max(low, first), min(high, last)) for r, low, high in parts]
+    return [(r, low, high) for r, low, high in inside if low <= high]
 
 
 def stretches(places: dict[int, Place]) -> list[tuple[int, int, str, str]]:

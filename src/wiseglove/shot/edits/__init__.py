@@ -17,6 +17,7 @@ from wiseglove.shot.edits.carriers import (
     ClearSolution,
     KeepSolution,
     RemoveRegion,
+    RenewReference,
     Ride,
     SetByHand,
     SetCarrier,
@@ -81,6 +82,7 @@ __all__ = [
     "RemovePoint",
     "RemovePoints",
     "RemoveRegion",
+    "RenewReference",
     "Ride",
     "SetByHand",
     "SetCarrier",
@@ -142,6 +144,7 @@ Edit = Annotated[
     | RemoveJoint
     | AddRegion
     | RemoveRegion
+    | RenewReference
     | SetCarrier
     | KeepSolution
     | ClearSolution

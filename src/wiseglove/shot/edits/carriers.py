@@ -204,6 +204,7 @@ class SetCarrier(Editing):
     avoids: bool | None = None
     smoothing: int | None = Field(default=None, ge=0, le=50)
     when_lost: Literal["simpler", "stop"] | None = None
+    runs_out: bool | None = None
     matte: str | None = None
     """A clip; empty for none."""
 
@@ -233,6 +234,30 @@ class KeepSolution(Editing):
         changed = carrier.model_copy(update={"solved": [held[f] for f in sorted(held)], "points": points})
         frames = sorted(s.frame for s in self.places)
         return Applied(f"Solved {carrier.name}, frames {frames[0]} to {frames[-1]}", {carrier.id: changed})
+
+
+class RenewReference(Editing):
+    """From a frame on, away from the carrier's own, take what is seen on it as the reference; or not any more."""
+
+    type: Literal["renew-reference"]
+    carrier: ElementId
+    frame: int
+    renew: bool = True
+
+    def apply(self, shot: Shot) -> Applied:
+        carrier = unlocked_carrier(shot, self.carrier)
+        keying.check_frame(shot.plate, self.frame)
+        others = [f for f in carrier.references if f != self.frame]
+        if not self.renew:
+            changed = carrier.model_copy(update={"references": others})
+            return Applied(f"{carrier.name} has no reference of its own at {self.frame}", {carrier.id: changed})
+        sure = any(s.frame == self.frame and s.status == "solved" for s in carrier.solved)
+        if carrier.points or not carrier.patches or self.frame == carrier.at or not sure:
+            raise EditError(
+                "A new reference can only be taken of patches, on a frame that is solved and sure. Nothing was changed."
+            )
+        changed = carrier.model_copy(update={"references": sorted([*others, self.frame])})
+        return Applied(f"New reference of {carrier.name}, frame {self.frame}", {carrier.id: changed})
 
 
 def _followed_on(point: FollowedPoint, fresh: list[FollowedFrame]) -> FollowedPoint:

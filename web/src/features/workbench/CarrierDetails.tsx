@@ -42,6 +42,7 @@ const WHY: Record<string, string> = {
   texture: "Too little texture. Draw the patch larger.",
   "edge-on": "Too edge-on. Set the motion by hand; solve on after it.",
   light: "The light changed too much. Leave out what changes with a blind spot.",
+  "runs-out": "Runs out, only its shift is solved. Look at it.",
   point: "A point is lost, a simpler model carries on. Put that point elsewhere.",
   points: "A point is lost. Put it elsewhere, or let the others carry on.",
   line: "The points lie on one line. Put one of them to the side.",
@@ -149,6 +150,29 @@ export function CarrierDetails({ b, carrier }: { b: Bench; carrier: Carrier }) {
           <Button small look="quiet" onClick={() => goTo(carrier.at)}>
             Frame {carrier.at}
           </Button>
+          {(carrier.references ?? []).map((frame) => (
+            <Button
+              key={frame}
+              small
+              title={`Take the further reference at ${frame} away`}
+              onClick={() =>
+                void send({ type: "renew-reference", carrier: carrier.id, frame, renew: false } as Edit)
+              }
+            >
+              {frame} <X size={12} />
+            </Button>
+          ))}
+          {solved.get(b.frame)?.status === "solved" && b.frame !== carrier.at && !carrier.points?.length && (
+            <Button
+              small
+              title="Beyond this frame, compare with what is seen here; solve again to use it"
+              onClick={() =>
+                void send({ type: "renew-reference", carrier: carrier.id, frame: b.frame } as Edit)
+              }
+            >
+              New at {b.frame}
+            </Button>
+          )}
         </Row>
         <Row label="Solution">
           <Button
@@ -213,6 +237,19 @@ function Looking({ carrier, set }: { carrier: Carrier; set: Set }) {
       </Row>
       <Row label="Patches">
         <Regions carrier={carrier} what="patch" count={carrier.patches?.length ?? 0} />
+      </Row>
+      <Row label="At its end">
+        <label
+          className="flex items-center gap-2"
+          title="Where the motion cannot be told any more, as it leaves the frame"
+        >
+          <input
+            type="checkbox"
+            checked={carrier.runs_out ?? false}
+            onChange={(event) => set({ runs_out: event.target.checked })}
+          />
+          runs out with shift only
+        </label>
       </Row>
     </>
   );
