@@ -105,6 +105,14 @@ def test_the_trackers_eye_shows_what_counts_and_blind_spots_are_dark(open_shot: 
     bench.settled()
     dark = bench.pixel(560, 220)
     assert sum(dark) < 0.6 * sum(inside)
+    bench.page.get_by_role("button", name="Blind spot 1").click()
+    expect(bench.page.get_by_test_id("region-point")).to_have_count(4)
+    bench.frame(FIRST + 3)
+    with bench.one_change():
+        bench.drag((560, 220), (600, 240))  # from inside, the whole
+    expect(bench.page.get_by_role("button", name="Blind spot 1, 2 keys")).to_be_visible()
+    with bench.one_change():
+        bench.page.get_by_role("button", name="No keys").click()
     bench.page.get_by_title("Take blind spot 1 away").click()
     bench.last_done("Took away a blind spot")
     assert carrier(bench)["blind"] == []

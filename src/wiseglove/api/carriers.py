@@ -18,8 +18,7 @@ from wiseglove.core.motion.path import homographies
 from wiseglove.core.motion.slip import Slip, jitter
 from wiseglove.media.encode import jpeg
 from wiseglove.media.plate import to_float
-from wiseglove.shot.edits.base import get
-from wiseglove.shot.edits.carriers import unlocked_carrier
+from wiseglove.shot.edits.base import get, unlocked_carrier
 from wiseglove.shot.errors import EditError
 from wiseglove.shot.evaluate import corners_at
 from wiseglove.shot.keys import check_frame

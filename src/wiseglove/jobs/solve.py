@@ -23,7 +23,7 @@ from wiseglove.media.plate import to_float
 from wiseglove.media.spool import Spool, in_order
 from wiseglove.shot.edits import KeepSolution
 from wiseglove.shot.errors import EditError
-from wiseglove.shot.looking import left_out, looked_at, looked_at_through
+from wiseglove.shot.looking import is_keyed, left_out, looked_at, looked_at_through
 from wiseglove.shot.model import Carrier, FollowedFrame, Shot, SolvedFrame
 from wiseglove.store import jobs, shots
 from wiseglove.store.errors import RevisionError, StoreError
@@ -135,7 +135,8 @@ class _Seeing:
         """Raises EditError where there is nothing to see on the reference."""
         self._shot, self._carrier, self._pictures = shot, carrier, pictures
         self._drawing = threading.Lock()
-        self.mask = looked_at(shot, carrier, carrier.at)
+        keyed = is_keyed(carrier)
+        self.mask = looked_at_through(shot, carrier, np.eye(3)) if keyed else looked_at(shot, carrier, carrier.at)
         if carrier.bridge and not carrier.patches and not carrier.points:
             raise EditError(
                 f"{carrier.name} is set by hand, so there is nothing to solve. Draw a patch of it first; nothing was changed."
@@ -164,6 +165,12 @@ class _Seeing:
         """The channel on a frame, (height, width), 0..255."""
         pixels = self._own if frame == self._carrier.at else self._pixels(frame)
         return seen_in(pixels, self._channel)
+
+    def counted_through(self, matrix: Matrix, reference: int) -> Callable[[int], NDArray[np.float32]] | None:
+        """What counts on each frame, at a reference to which a motion (3, 3) leads; None where that is always the same."""
+        if not is_keyed(self._carrier):
+            return None
+        return lambda frame: looked_at_through(self._shot, self._carrier, matrix, frame, reference)
 
     def mask_through(self, matrix: Matrix) -> NDArray[np.float32]:
         """What counts on a further reference, to which a motion (3, 3) leads."""
@@ -223,7 +230,7 @@ def _solver(
     if not carrier.points:
         mask = seeing.mask if reference == carrier.at else seeing.mask_through(on)
         return PlaneSolver(
-            picture_at, reference, mask, carrier.model, seeing.left_out, runs_out=carrier.runs_out
+            picture_at, reference, mask, carrier.model, seeing.left_out, runs_out=carrier.runs_out, counted_at=seeing.counted_through(on, reference)
         )  # fmt: skip
     features = [
         Feature(

@@ -8,52 +8,84 @@ from numpy.typing import NDArray
 
 from wiseglove.core.geometry.bezier import flatten
 from wiseglove.core.geometry.homography import apply
+from wiseglove.core.motion.path import Motion
 from wiseglove.core.motion.regions import filled
 from wiseglove.shot.model import Carrier, Cover, FollowedPoint, Insert, Region, Shot
 from wiseglove.shot.render import FrameScene, Pictures
 from wiseglove.shot.riding import motion, quads_of
 
 Picture = NDArray[np.float32]
+Array = NDArray[np.float64]
 BRIGHT = 0.1
 """Share of full light from which a pixel of a matte hides what lies there."""
 
 
-def regions_at(shot: Shot, carrier: Carrier, frame: int, regions: list[Region]) -> list[NDArray[np.float64]]:
-    """Regions of a carrier as lines (N, 2) of the plate on a frame."""
-    there = motion(carrier, shot.plate)
-    times = np.array([frame], np.float64)
-    return [flatten(there.carry(times, np.array(r.points, np.float64)[None])[0], 0.1) for r in regions]
+def region_points(region: Region, frame: int) -> Array:
+    """A region's points (N, 8) on a frame, as they are stored: between two keys each point goes straight and evenly."""
+    if not region.keys:
+        return np.array(region.points, np.float64)
+    frames = [k.frame for k in region.keys]
+    shapes = np.array([k.points for k in region.keys], np.float64)
+    flat = shapes.reshape(len(frames), -1)
+    return np.stack([np.interp(frame, frames, column) for column in flat.T]).reshape(shapes.shape[1:])
 
 
-def looked_at_through(shot: Shot, carrier: Carrier, matrix: NDArray[np.float64]) -> Picture:
-    """What lies in the patches and in no blind spot where a motion (3, 3) takes them, 1 or 0, (height, width)."""
+def region_motion(shot: Shot, carrier: Carrier, region: Region) -> Motion:
+    """What a region rides on."""
+    other = shot.find(region.rides, Carrier) if region.rides else None
+    return motion(other or carrier, shot.plate)
+
+
+def _line(shot: Shot, carrier: Carrier, region: Region, frame: int) -> Array:
+    """A region as a line (N, 2) of the plate on a frame."""
+    there = region_motion(shot, carrier, region)
+    return flatten(there.carry(np.array([frame], np.float64), region_points(region, frame)[None])[0], 0.1)
+
+
+def looked_at_through(
+    shot: Shot, carrier: Carrier, matrix: Array, frame: int | None = None, reference: int | None = None
+) -> Picture:
+    """What lies in the patches and in no blind spot where a motion (3, 3) takes them, 1 or 0, (height, width).
+
+    frame: with the shapes of that frame, and without what blind spots hide on the reference (None: the carrier's own);
+    None: with all shapes that patches ever have, and no keyed blind spot.
+    """
     shape = (shot.plate.height, shot.plate.width)
     mask = np.zeros(shape, np.float32)
     for region in carrier.patches:
-        mask = np.maximum(mask, filled(apply(matrix, _line(region)), shape))
+        frames = [k.frame for k in region.keys] or [carrier.at]
+        for at in frames if frame is None else [frame]:
+            line = flatten(region_points(region, at), 0.1)
+            mask = np.maximum(mask, filled(apply(matrix, line), shape))
     for region in carrier.blind:
-        mask *= 1 - filled(apply(matrix, _line(region)), shape)
+        if region.rides or (region.keys and frame is None):
+            continue
+        own = carrier.at if reference is None else reference
+        for at in {own, own if frame is None else frame}:
+            line = flatten(region_points(region, at), 0.1)
+            mask *= 1 - filled(apply(matrix, line), shape)
     return mask
 
 
-def _line(region: Region) -> NDArray[np.float64]:
-    return flatten(np.array(region.points, np.float64), 0.1)
+def is_keyed(carrier: Carrier) -> bool:
+    """Whether what a carrier looks at changes its shape."""
+    return any(region.keys for region in (*carrier.patches, *carrier.blind))
 
 
 def looked_at(shot: Shot, carrier: Carrier, frame: int) -> Picture:
     """What of the plate lies in the patches or points' patterns and in no blind spot, 1 or 0, (height, width)."""
     shape = (shot.plate.height, shot.plate.width)
     mask = np.zeros(shape, np.float32)
-    for line in regions_at(shot, carrier, frame, carrier.patches):
-        mask = np.maximum(mask, filled(line, shape))
+    for region in carrier.patches:
+        mask = np.maximum(mask, filled(_line(shot, carrier, region, frame), shape))
     if not carrier.patches and not carrier.points:
         mask = filled(quads_of(carrier, frame, frame)[0], shape)
     for point in carrier.points:
         square = _pattern_at(point, frame)
         if square is not None:
             mask = np.maximum(mask, filled(square, shape))
-    for line in regions_at(shot, carrier, frame, carrier.blind):
-        mask *= 1 - filled(line, shape)
+    for region in carrier.blind:
+        mask *= 1 - filled(_line(shot, carrier, region, frame), shape)
     return mask
 
 
@@ -76,6 +108,10 @@ def left_out(shot: Shot, carrier: Carrier, frame: int, pictures: Pictures) -> Pi
     if carrier.avoids and covers:
         scene = FrameScene(shot, frame, pictures)
         hidden = (scene.matte(scene.whole, covers=covers) > 0.02).astype(np.float32)
+    for region in carrier.blind:
+        if region.rides and shot.find(region.rides, Carrier) is not None:
+            there = filled(_line(shot, carrier, region, frame), (shot.plate.height, shot.plate.width))
+            hidden = there if hidden is None else np.maximum(hidden, there)
     if carrier.matte:
         bright = _bright(shot, carrier.matte, frame, pictures)
         hidden = bright if hidden is None else np.maximum(hidden, bright)

@@ -161,10 +161,21 @@ class Cover(Spanned):
     outlines: list[ElementId] = []
 
 
+class RegionKey(Strict):
+    """A region's shape on a frame, at the reference of what it rides on."""
+
+    frame: int
+    points: list[Point]
+
+
 class Region(Strict):
     """A part of the plate, drawn on the carrier's reference frame and riding on the carrier."""
 
     points: list[Point]
+    keys: list[RegionKey] = []
+    """Shapes between which it changes evenly; none where it keeps its shape."""
+    rides: ElementId | None = None
+    """For a blind spot: another carrier that it rides on instead."""
 
 
 class SolvedFrame(Strict):

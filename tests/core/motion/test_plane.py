@@ -316,3 +316,29 @@ def test_where_a_patch_leaves_the_frame_its_motion_runs_out_with_shift_only_if_w
             off = apply(np.asarray(places[frame].matrix), QUAD) - QUAD - (14.0 * (frame - 1), 0)
             assert np.abs(off).max() < 3
     assert told("runs-out").startswith("the motion runs out")
+
+
+def test_a_blind_spot_that_moves_over_the_patch_is_left_out_where_it_is_on_each_frame() -> None:
+    """A bright bar slides over half the patch; where it is, is known."""
+
+    def at(frame: int) -> Picture:
+        mask = filled(QUAD, SIZE)
+        left = 90 + 6 * (frame - 1)
+        mask[:, left : left + 30] = 0
+        mask[:, 90:120] = 0  # where it is on the reference
+        return mask
+
+    def change(frame: int, picture: Picture) -> Picture:
+        left = 90 + 6 * (frame - 1)
+        there = np.zeros(SIZE, np.float32)
+        there[:, left : left + 30] = 1
+        bar = cv2.warpPerspective(there, truth_at(frame), SIZE[::-1])
+        inside = cv2.warpPerspective(filled(QUAD, SIZE), truth_at(frame), SIZE[::-1])
+        stripes = np.tile(np.where(np.arange(SIZE[1]) % 8 < 4, 40, 230).astype(np.float32), (SIZE[0], 1))
+        return np.where((bar * inside) > 0.5, stripes, picture)
+
+    picture_at = clip(7, change)
+    solver = PlaneSolver(picture_at, 1, filled(QUAD, SIZE), counted_at=at)
+    places = solve_range(solver, 1, 7, lambda place: None)
+    assert {p.status for p in places.values()} == {"solved"}
+    assert max(errors(places).values()) < 0.35

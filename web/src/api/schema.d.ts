@@ -1342,7 +1342,7 @@ export interface components {
          */
         EditRequest: {
             /** Edit */
-            edit: components["schemas"]["AddCover"] | components["schemas"]["AddOutline"] | components["schemas"]["ShapePoints"] | components["schemas"]["SetKey"] | components["schemas"]["SetKeys"] | components["schemas"]["DeleteKeys"] | components["schemas"]["MoveKeys"] | components["schemas"]["StretchKeys"] | components["schemas"]["TurnKeys"] | components["schemas"]["ThinOut"] | components["schemas"]["EaseKeys"] | components["schemas"]["InsertPoint"] | components["schemas"]["RemovePoints"] | components["schemas"]["SetPointKind"] | components["schemas"]["Mirror"] | components["schemas"]["SetCover"] | components["schemas"]["SetOutline"] | components["schemas"]["GroupCovers"] | components["schemas"]["Ungroup"] | components["schemas"]["SetGroup"] | components["schemas"]["ShiftCovers"] | components["schemas"]["Paste"] | components["schemas"]["Duplicate"] | components["schemas"]["AddPane"] | components["schemas"]["SetPane"] | components["schemas"]["AddCarrier"] | components["schemas"]["AddHandCarrier"] | components["schemas"]["CarryCover"] | components["schemas"]["AddPoint"] | components["schemas"]["SetPoint"] | components["schemas"]["RemovePoint"] | components["schemas"]["AddJoint"] | components["schemas"]["PinCorner"] | components["schemas"]["SetJoint"] | components["schemas"]["RemoveJoint"] | components["schemas"]["AddRegion"] | components["schemas"]["RemoveRegion"] | components["schemas"]["RenewReference"] | components["schemas"]["SetCarrier"] | components["schemas"]["KeepSolution"] | components["schemas"]["ClearSolution"] | components["schemas"]["SetByHand"] | components["schemas"]["Ride"] | components["schemas"]["DeleteElement"] | components["schemas"]["OrderDepth"] | components["schemas"]["SetShot"];
+            edit: components["schemas"]["AddCover"] | components["schemas"]["AddOutline"] | components["schemas"]["ShapePoints"] | components["schemas"]["SetKey"] | components["schemas"]["SetKeys"] | components["schemas"]["DeleteKeys"] | components["schemas"]["MoveKeys"] | components["schemas"]["StretchKeys"] | components["schemas"]["TurnKeys"] | components["schemas"]["ThinOut"] | components["schemas"]["EaseKeys"] | components["schemas"]["InsertPoint"] | components["schemas"]["RemovePoints"] | components["schemas"]["SetPointKind"] | components["schemas"]["Mirror"] | components["schemas"]["SetCover"] | components["schemas"]["SetOutline"] | components["schemas"]["GroupCovers"] | components["schemas"]["Ungroup"] | components["schemas"]["SetGroup"] | components["schemas"]["ShiftCovers"] | components["schemas"]["Paste"] | components["schemas"]["Duplicate"] | components["schemas"]["AddPane"] | components["schemas"]["SetPane"] | components["schemas"]["AddCarrier"] | components["schemas"]["AddHandCarrier"] | components["schemas"]["CarryCover"] | components["schemas"]["AddPoint"] | components["schemas"]["SetPoint"] | components["schemas"]["RemovePoint"] | components["schemas"]["AddJoint"] | components["schemas"]["PinCorner"] | components["schemas"]["SetJoint"] | components["schemas"]["RemoveJoint"] | components["schemas"]["AddRegion"] | components["schemas"]["RemoveRegion"] | components["schemas"]["ShapeRegion"] | components["schemas"]["FreezeRegion"] | components["schemas"]["RideRegion"] | components["schemas"]["RenewReference"] | components["schemas"]["SetCarrier"] | components["schemas"]["KeepSolution"] | components["schemas"]["ClearSolution"] | components["schemas"]["SetByHand"] | components["schemas"]["Ride"] | components["schemas"]["DeleteElement"] | components["schemas"]["OrderDepth"] | components["schemas"]["SetShot"];
             /** Revision */
             revision: number;
         };
@@ -1414,6 +1414,28 @@ export interface components {
              * @default []
              */
             track?: components["schemas"]["FollowedFrame"][];
+        };
+        /**
+         * FreezeRegion
+         * @description Take a region's keys away: it keeps the shape that it has on a frame.
+         */
+        FreezeRegion: {
+            /** Carrier */
+            carrier: string;
+            /** Frame */
+            frame: number;
+            /** Index */
+            index: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "freeze-region";
+            /**
+             * What
+             * @enum {string}
+             */
+            what: "patch" | "blind";
         };
         /**
          * Gap
@@ -2281,6 +2303,32 @@ export interface components {
          * @description A part of the plate, drawn on the carrier's reference frame and riding on the carrier.
          */
         Region: {
+            /**
+             * Keys
+             * @default []
+             */
+            keys?: components["schemas"]["RegionKey"][];
+            /** Points */
+            points: [
+                number,
+                number,
+                number,
+                number,
+                number,
+                number,
+                number,
+                number
+            ][];
+            /** Rides */
+            rides?: string | null;
+        };
+        /**
+         * RegionKey
+         * @description A region's shape on a frame, at the reference of what it rides on.
+         */
+        RegionKey: {
+            /** Frame */
+            frame: number;
             /** Points */
             points: [
                 number,
@@ -2392,6 +2440,23 @@ export interface components {
              * @enum {string}
              */
             type: "ride";
+        };
+        /**
+         * RideRegion
+         * @description Let a blind spot ride on another carrier (None: on its own); it stays where it is on its keys.
+         */
+        RideRegion: {
+            /** Carrier */
+            carrier: string;
+            /** Index */
+            index: number;
+            /** Rides */
+            rides?: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "ride-region";
         };
         /**
          * SetByHand
@@ -2799,6 +2864,41 @@ export interface components {
              */
             type: "shape-points";
             within?: components["schemas"]["Range"] | null;
+        };
+        /**
+         * ShapeRegion
+         * @description Change a region's shape as seen on a frame. On the carrier's own frame, one without keys changes as a whole.
+         *
+         *     On any other frame it gets a key there, and one of the shape it had on the carrier's own frame.
+         */
+        ShapeRegion: {
+            /** Carrier */
+            carrier: string;
+            /** Frame */
+            frame: number;
+            /** Index */
+            index: number;
+            /** Points */
+            points: [
+                number,
+                number,
+                number,
+                number,
+                number,
+                number,
+                number,
+                number
+            ][];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "shape-region";
+            /**
+             * What
+             * @enum {string}
+             */
+            what: "patch" | "blind";
         };
         /**
          * ShiftCovers

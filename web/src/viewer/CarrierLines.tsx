@@ -2,7 +2,8 @@ import type { Carrier } from "../api/client";
 import { shapeOf, type Bench } from "../features/workbench/bench";
 import { carrierOf } from "../features/workbench/carriers";
 import { quadMap } from "./quad";
-import { pathOf, shapeFrom } from "./shape";
+import { regionSeen, regionsOf, type What } from "./regions";
+import { count, pathOf, px, py } from "./shape";
 import { toScreen, type View } from "./view";
 
 const LIGHT = "#fdfcf7";
@@ -19,19 +20,11 @@ export function CarrierLines({ b, v }: { b: Bench; v: View }) {
   return (
     <g fill="none" data-testid="carrier-lines" strokeLinejoin="round">
       <Grid carrier={carrier} place={place} />
-      {(carrier.patches ?? []).map((region, i) => (
-        <Twice key={i} d={pathOf(shapeFrom(region.points), place)} dash="2 4" />
-      ))}
-      {(carrier.blind ?? []).map((region, i) => (
-        <path
-          key={i}
-          d={pathOf(shapeFrom(region.points), place)}
-          fill={DARK}
-          fillOpacity={0.45}
-          stroke={LIGHT}
-          strokeDasharray="2 4"
-        />
-      ))}
+      {(["patch", "blind"] as const).flatMap((what) =>
+        regionsOf(carrier, what).map((_, i) => (
+          <RegionLine key={`${what} ${i}`} b={b} v={v} carrier={carrier} what={what} index={i} />
+        )),
+      )}
     </g>
   );
 }
@@ -71,6 +64,37 @@ function Twice({ d, dash }: { d: string; dash?: string }) {
     <>
       <path d={d} stroke={DARK} strokeOpacity={0.6} strokeWidth={3} />
       <path d={d} stroke={LIGHT} strokeWidth={1.2} strokeDasharray={dash} strokeLinecap="round" />
+    </>
+  );
+}
+
+/** A patch or a blind spot; its points stand out while it can be shaped. */
+function RegionLine(props: { b: Bench; v: View; carrier: Carrier; what: What; index: number }) {
+  const { b, v, carrier, what, index } = props;
+  const shape = regionSeen(b, carrier, what, index);
+  if (!shape) return null;
+  const d = pathOf(shape, (x, y) => toScreen(v, x, y));
+  const inHand = b.shaping?.carrier === carrier.id && b.shaping.what === what && b.shaping.index === index;
+  return (
+    <>
+      {what === "patch" ? (
+        <Twice d={d} dash={inHand ? undefined : "2 4"} />
+      ) : (
+        <path
+          d={d}
+          fill={DARK}
+          fillOpacity={0.45}
+          stroke={LIGHT}
+          strokeDasharray={inHand ? undefined : "2 4"}
+        />
+      )}
+      {inHand &&
+        Array.from({ length: count(shape) }, (_, i) => {
+          const [x, y] = toScreen(v, px(shape, i), py(shape, i));
+          return (
+            <circle key={i} cx={x} cy={y} r={4.5} fill={LIGHT} stroke={DARK} data-testid="region-point" />
+          );
+        })}
     </>
   );
 }

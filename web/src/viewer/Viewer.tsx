@@ -6,7 +6,8 @@ import { ProposalBar } from "../features/workbench/ProposalBar";
 import { wheelWhileDragging } from "./draw";
 import { Drawing } from "./Drawing";
 import { lastPointer, Screen } from "./screen";
-import { begin, hint, hitTest, hover, twice, type Gesture, type Hit, type PointerAt } from "./tools";
+import { begin, hitTest, hover, twice, type Gesture, type Hit, type PointerAt } from "./tools";
+import { hint } from "./hint";
 import { toPlate, usePointer, useView } from "./view";
 
 const TRAVEL = 3;

@@ -88,8 +88,13 @@ class Aligner:
         freedoms: int,
         linear: bool = True,
         grain: float = 1.0,
+        masks: list[Picture] | None = None,
     ) -> None:
-        """levels: the frame's pyramid. ignore: (h, w), 1 where nothing must be looked at. linear: how blur adds up."""
+        """levels: the frame's pyramid. ignore: (h, w), 1 where nothing must be looked at. linear: how blur adds up.
+
+        masks: what of the reference counts on this frame, where that differs.
+        """
+        self.masks = masks or reference.masks
         self.reference, self.levels, self.freedoms, self.linear = reference, levels, freedoms, linear
         self.ignored = pyramid(np.asarray(ignore, np.float32)) if ignore is not None else None
         self.lenient = LENIENT[freedoms]
@@ -130,7 +135,7 @@ class Aligner:
         blurred = count > 2 and self.linear
         coefs, curve = reference.spline(level, blurred), CURVE if blurred else CURVE[:0]
         kernels.render(
-            coefs, reference.masks[level], *reference.offsets[level], inverses, jitters,
+            coefs, self.masks[level], *reference.offsets[level], inverses, jitters,
             float(window.left), float(window.top), curve, made, seen,
         )  # fmt: skip
         if self.ignored is not None:
@@ -321,7 +326,7 @@ class Aligner:
         return float(area / max(cv2.contourArea(hull), 1e-6))
 
     def _share_seen(self, matrix: Matrix, level: int, seen: Picture) -> float:
-        mask = self.reference.masks[0]
+        mask = self.masks[0]
         area = cv2.contourArea(apply(matrix, self.reference.hull).astype(np.float32)) / 4**level
         filled = float(mask.sum()) / max(cv2.contourArea(self.reference.hull.astype(np.float32)), 1.0)
         return float(min(seen.sum() / max(area * min(filled, 1.0), 1.0), 1.0))

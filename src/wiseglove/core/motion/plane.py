@@ -131,8 +131,11 @@ class PlaneSolver:
         reach: int | None = None,
         ends: Matrix | None = None,
         runs_out: bool = False,
+        counted_at: Callable[[int], Picture] | None = None,
     ) -> None:
-        """runs_out: where the model cannot be told any more, only shift is solved and the rest of the motion goes on.
+        """counted_at: frame number to what counts on it, (h, w) at the reference, where that changes; within `mask`.
+
+        runs_out: where the model cannot be told any more, only shift is solved and the rest of the motion goes on.
 
         levels_at: the pictures' pyramids, where somebody keeps them for several solvers.
 
@@ -149,6 +152,9 @@ class PlaneSolver:
         if hidden is not None:
             counted = counted * (hidden < 0.02)
         self.reference = Reference(picture_at(at), counted, ends)
+        self.masks_at = lru_cache(maxsize=KEPT)(
+            lambda frame: None if counted_at is None else self.reference.masks_of(counted_at(frame))
+        )
         self.freedoms = FREEDOMS[model]
         self.model = model
         self.finder = Finder(self.reference, model) if reach is None else None
@@ -161,7 +167,8 @@ class PlaneSolver:
     def aligner(self, frame: int) -> Aligner:
         """The frame's picture, ready to be compared."""
         levels = self.levels_at(frame)
-        return Aligner(self.reference, levels, self.ignore_at(frame), self.freedoms, self.exposure.linear, self.grain)
+        exposure, ignored, masks = self.exposure, self.ignore_at(frame), self.masks_at(frame)
+        return Aligner(self.reference, levels, ignored, self.freedoms, exposure.linear, self.grain, masks)
 
     def _within(
         self,

@@ -58,7 +58,7 @@ class Reference:
         """ends: the places (N, 2) whose motion is wanted; None for the corners of what counts."""
         if not (mask > 0.5).any():
             raise ValueError("nothing of the reference counts")
-        self.masks, self.offsets = [], []
+        self.offsets = []
         ys, xs = np.nonzero(mask > 0.5)
         self.box = (int(xs.min()), int(ys.min()), int(xs.max()) + 1, int(ys.max()) + 1)
         left, top, right, bottom = self.box
@@ -67,17 +67,21 @@ class Reference:
         step = 1 << (LEVELS - 1)
         x0, y0 = max(left - 4 * step, 0) // step * step, max(top - 4 * step, 0) // step * step
         part = picture[y0 : bottom + 4 * step, x0 : right + 4 * step]
-        counted = mask[y0 : bottom + 4 * step, x0 : right + 4 * step].astype(np.float32)
-        pictures, masks = pyramid(np.asarray(part, np.float32)), pyramid(counted)
+        self._part = (slice(y0, bottom + 4 * step), slice(x0, right + 4 * step))
+        pictures = pyramid(np.asarray(part, np.float32))
+        self.masks = self.masks_of(mask)
         self._levels = pictures
         self._splines: dict[tuple[int, bool], Picture] = {}
-        for level, m in enumerate(masks):
-            self.masks.append(np.ascontiguousarray(m))
+        for level in range(len(pictures)):
             self.offsets.append((x0 / (1 << level), y0 / (1 << level)))
         self.picture, self.left, self.top = pictures[0], x0, y0
         hull = cv2.convexHull(np.stack([xs, ys], 1).astype(np.float32))[:, 0].astype(np.float64) + 0.5
         self.hull = hull
         self.extent = float(np.sqrt(cv2.contourArea(hull.astype(np.float32)) or 1.0))
+
+    def masks_of(self, mask: Picture) -> list[Picture]:
+        """What counts (h, w), as `masks` has it, for a frame on which that is something else."""
+        return [np.ascontiguousarray(m) for m in pyramid(mask[self._part].astype(np.float32))]
 
     def spline(self, level: int, linear: bool) -> Picture:
         """Spline coefficients of a level, of the picture (0..255) or of its linear light (0..1); made when first asked for."""

@@ -12,11 +12,9 @@ from wiseglove.shot.edits.base import Applied
 from wiseglove.shot.edits.carriers import (
     AddCarrier,
     AddHandCarrier,
-    AddRegion,
     CarryCover,
     ClearSolution,
     KeepSolution,
-    RemoveRegion,
     RenewReference,
     Ride,
     SetByHand,
@@ -37,6 +35,7 @@ from wiseglove.shot.edits.keyframes import (
     TurnKeys,
     thinned_keys,
 )
+from wiseglove.shot.edits.regions import AddRegion, FreezeRegion, RemoveRegion, RideRegion, ShapeRegion
 from wiseglove.shot.edits.shape import InsertPoint, Mirror, RemovePoints, SetPointKind, ShapePoints
 from wiseglove.shot.edits.things import (
     AddCover,
@@ -69,6 +68,7 @@ __all__ = [
     "Duplicate",
     "EaseKeys",
     "Edit",
+    "FreezeRegion",
     "GroupCovers",
     "InsertPoint",
     "KeepSolution",
@@ -84,6 +84,7 @@ __all__ = [
     "RemoveRegion",
     "RenewReference",
     "Ride",
+    "RideRegion",
     "SetByHand",
     "SetCarrier",
     "SetCover",
@@ -97,6 +98,7 @@ __all__ = [
     "SetPointKind",
     "SetShot",
     "ShapePoints",
+    "ShapeRegion",
     "ShiftCovers",
     "StretchKeys",
     "ThinOut",
@@ -144,6 +146,9 @@ Edit = Annotated[
     | RemoveJoint
     | AddRegion
     | RemoveRegion
+    | ShapeRegion
+    | FreezeRegion
+    | RideRegion
     | RenewReference
     | SetCarrier
     | KeepSolution

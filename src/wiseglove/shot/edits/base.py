@@ -108,3 +108,11 @@ def check_corners(points: bezier.Points) -> None:
             "A pane's corners must go round without crossing or folding in. The pane stays as it was; "
             "move the corner the other way."
         )
+
+
+def unlocked_carrier(shot: Shot, carrier: str) -> Carrier:
+    """A carrier that is not locked."""
+    found = get(shot, carrier, Carrier)
+    if found.locked:
+        raise EditError(f"“{found.name}” is locked. Unlock it to change it; nothing was changed.")
+    return found

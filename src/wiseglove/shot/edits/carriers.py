@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any, Literal
+from typing import Any, Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,15 +14,16 @@ from wiseglove.core.motion.channels import Channel
 from wiseglove.core.motion.models import Model
 from wiseglove.shot import keys as keying
 from wiseglove.shot.edits.base import (
-    MOST_POINTS,
     Applied,
     Editing,
     free_name,
     get,
     owner_of,
     unlocked,
+    unlocked_carrier,
     unlocked_outline,
 )
+from wiseglove.shot.edits.regions import RegionPoints, check_region
 from wiseglove.shot.errors import EditError
 from wiseglove.shot.model import (
     Carrier,
@@ -37,7 +38,6 @@ from wiseglove.shot.model import (
     Name,
     Outline,
     Pane,
-    Point,
     Region,
     Shot,
     SolvedFrame,
@@ -48,27 +48,6 @@ from wiseglove.shot.riding import motion, riding_on
 Array = NDArray[np.float64]
 STILL: Corners = ((0.0, 0.0), (0.0, 0.0), (0.0, 0.0), (0.0, 0.0))
 CARRIER_COLOUR = "#7a5fb0"
-SMALLEST_AREA = 16.0
-RegionPoints = Annotated[list[Point], Field(min_length=3, max_length=MOST_POINTS)]
-
-
-def check_region(points: list[Point], shot: Shot) -> None:
-    """Raise EditError for a region that nothing could be seen in."""
-    line = flatten(np.array(points, np.float64), 0.5)
-    x, y = line[:, 0], line[:, 1]
-    area = abs(float(np.sum(x * np.roll(y, -1) - y * np.roll(x, -1)))) / 2
-    if area < SMALLEST_AREA:
-        raise EditError("That holds no area, so there is nothing to look at. Nothing was changed; draw it larger.")
-    plate = shot.plate
-    if x.max() <= 0 or y.max() <= 0 or x.min() >= plate.width or y.min() >= plate.height:
-        raise EditError("That lies outside the plate, where there is nothing to look at. Nothing was changed.")
-
-
-def unlocked_carrier(shot: Shot, carrier: str) -> Carrier:
-    found = get(shot, carrier, Carrier)
-    if found.locked:
-        raise EditError(f"“{found.name}” is locked. Unlock it to change it; nothing was changed.")
-    return found
 
 
 class AddCarrier(Editing):
@@ -144,49 +123,6 @@ def check_quad(corners: Array) -> None:
     """Raise EditError for corners (4, 2) that no motion can be told from."""
     if not is_convex(corners):
         raise EditError("The corners must go round without crossing. Nothing was changed; move the corner back.")
-
-
-class AddRegion(Editing):
-    """A further patch of a carrier, or a blind spot within it, as seen on a frame."""
-
-    type: Literal["add-region"]
-    carrier: ElementId
-    what: Literal["patch", "blind"]
-    frame: int
-    points: RegionPoints
-
-    def apply(self, shot: Shot) -> Applied:
-        carrier = unlocked_carrier(shot, self.carrier)
-        keying.check_frame(shot.plate, self.frame)
-        check_region(self.points, shot)
-        stored = motion(carrier, shot.plate).back(self.frame, np.array(self.points, np.float64))
-        region = Region(points=keying.as_points(stored))
-        name = "patches" if self.what == "patch" else "blind"
-        changed = carrier.model_copy(update={name: [*getattr(carrier, name), region]})
-        drew = "a patch" if self.what == "patch" else "a blind spot"
-        return Applied(f"Drew {drew} of {carrier.name}, frame {self.frame}", {carrier.id: changed})
-
-
-class RemoveRegion(Editing):
-    """Take away a patch (not the last one) or a blind spot."""
-
-    type: Literal["remove-region"]
-    carrier: ElementId
-    what: Literal["patch", "blind"]
-    index: int = Field(ge=0)
-
-    def apply(self, shot: Shot) -> Applied:
-        carrier = unlocked_carrier(shot, self.carrier)
-        name = "patches" if self.what == "patch" else "blind"
-        held = list(getattr(carrier, name))
-        if self.index >= len(held):
-            raise EditError("That is not there any more. Nothing was changed.")
-        if self.what == "patch" and len(held) == 1:
-            raise EditError("A carrier needs a patch to look at, so its last one stays. Delete the carrier instead.")
-        del held[self.index]
-        changed = carrier.model_copy(update={name: held})
-        gone = "a patch" if self.what == "patch" else "a blind spot"
-        return Applied(f"Took away {gone} of {carrier.name}", {carrier.id: changed})
 
 
 class SetCarrier(Editing):
@@ -377,6 +313,11 @@ def without_carrier(shot: Shot, carrier: Carrier) -> dict[str, Element | None]:
     """What deleting a carrier changes: all that rode on it stays where it is on its keys."""
     after: dict[str, Element | None] = {carrier.id: None}
     for element in shot.elements.values():
+        if isinstance(element, Carrier) and element.id != carrier.id:
+            if any(r.rides == carrier.id for r in element.blind):
+                blind = [r.model_copy(update={"rides": None}) if r.rides == carrier.id else r for r in element.blind]
+                after[element.id] = element.model_copy(update={"blind": blind})
+            continue
         if not isinstance(element, Outline | Pane):
             continue
         if isinstance(element, Pane) and carrier.id in element.pins:

@@ -16,11 +16,12 @@ from wiseglove.shot.edits.base import (
     free_name,
     get,
     unlocked,
+    unlocked_carrier,
     unlocked_outline,
     unused,
     with_depth,
 )
-from wiseglove.shot.edits.carriers import unlocked_carrier, without_carrier
+from wiseglove.shot.edits.carriers import without_carrier
 from wiseglove.shot.edits.groups import regrouped
 from wiseglove.shot.errors import EditError
 from wiseglove.shot.evaluate import place_motion, stored_at

@@ -15,10 +15,10 @@ import { FollowedRows } from "./FollowedRows";
 import { HandRows } from "./HandRows";
 import { useClips } from "./InsertChooser";
 import { cancelJob, goingOn, useJobs } from "./JobLine";
+import { RegionRows } from "./RegionRows";
 import { Heading, Row } from "./Row";
 import { send } from "./send";
 import { solve } from "./solving";
-import { drawRegion } from "./ToolRail";
 
 const MODELS = [
   { value: "shift", label: "Shift" },
@@ -130,9 +130,9 @@ export function CarrierDetails({ b, carrier }: { b: Bench; carrier: Carrier }) {
       {carrier.points?.length ? (
         <FollowedRows b={b} carrier={carrier} />
       ) : (
-        <Looking carrier={carrier} set={set} />
+        <Looking b={b} carrier={carrier} set={set} />
       )}
-      {!isByHand(carrier) && <LeavingOut shot={b.shot!.id} carrier={carrier} set={set} />}
+      {!isByHand(carrier) && <LeavingOut b={b} carrier={carrier} set={set} />}
       <HandRows b={b} carrier={carrier} />
       <Section title="Slip, jitter, smoothing" open={false}>
         <CheckRows b={b} carrier={carrier} busy={job !== undefined} />
@@ -200,31 +200,10 @@ export function CarrierDetails({ b, carrier }: { b: Bench; carrier: Carrier }) {
   );
 }
 
-function Regions({ carrier, what, count }: { carrier: Carrier; what: "patch" | "blind"; count: number }) {
-  const name = what === "patch" ? "Patch" : "Blind spot";
-  return (
-    <>
-      {Array.from({ length: count }, (_, index) => (
-        <Button
-          key={index}
-          small
-          title={`Take ${name.toLowerCase()} ${index + 1} away`}
-          onClick={() => void send({ type: "remove-region", carrier: carrier.id, what, index } as Edit)}
-        >
-          {index + 1} <X size={12} />
-        </Button>
-      ))}
-      <Button small look="quiet" onClick={() => drawRegion(carrier.id, what)}>
-        Draw {count ? "another" : "one"}
-      </Button>
-    </>
-  );
-}
-
 type Set = (change: Partial<Carrier>) => void;
 
 /** What a carrier of patches looks at, and how it may move. */
-function Looking({ carrier, set }: { carrier: Carrier; set: Set }) {
+function Looking({ b, carrier, set }: { b: Bench; carrier: Carrier; set: Set }) {
   return (
     <>
       <Row label="Model">
@@ -235,9 +214,7 @@ function Looking({ carrier, set }: { carrier: Carrier; set: Set }) {
           onPick={(model) => set({ model: model as Carrier["model"] })}
         />
       </Row>
-      <Row label="Patches">
-        <Regions carrier={carrier} what="patch" count={carrier.patches?.length ?? 0} />
-      </Row>
+      <RegionRows b={b} carrier={carrier} what="patch" />
       <Row label="At its end">
         <label
           className="flex items-center gap-2"
@@ -256,8 +233,8 @@ function Looking({ carrier, set }: { carrier: Carrier; set: Set }) {
 }
 
 /** The channel, and what is left out of patches and points alike. */
-function LeavingOut({ shot, carrier, set }: { shot: string; carrier: Carrier; set: Set }) {
-  const clips = useClips(shot).data ?? [];
+function LeavingOut({ b, carrier, set }: { b: Bench; carrier: Carrier; set: Set }) {
+  const clips = useClips(b.shot!.id).data ?? [];
   return (
     <>
       <Row label="Looks at">
@@ -268,9 +245,7 @@ function LeavingOut({ shot, carrier, set }: { shot: string; carrier: Carrier; se
           onPick={(channel) => set({ channel: channel as Carrier["channel"] })}
         />
       </Row>
-      <Row label="Blind spots">
-        <Regions carrier={carrier} what="blind" count={carrier.blind?.length ?? 0} />
-      </Row>
+      <RegionRows b={b} carrier={carrier} what="blind" />
       <Row label="Covers">
         <label className="flex items-center gap-2">
           <input

@@ -83,6 +83,13 @@ export type Into =
   /** The carrier that an outline goes over to, beyond the line that is dragged across it. */
   | { joint: string };
 
+/** A patch or a blind spot of a carrier. */
+export interface RegionOf {
+  carrier: string;
+  what: "patch" | "blind";
+  index: number;
+}
+
 /** A point of a carrier that is being dragged, or whose squares are. */
 export interface PointDrag {
   carrier: string;
@@ -134,6 +141,9 @@ export interface Bench {
   framed: boolean;
   spaceHeld: boolean;
   pointDrag: PointDrag | null;
+  /** The patch or blind spot that can be shaped on the picture, and its shape while it is dragged. */
+  shaping: RegionOf | null;
+  regionDrag: (RegionOf & { shape: Shape }) | null;
   checks: Checks | null;
   /** What the next drawn outline becomes: part of a cover or of a carrier (null: a new one); else a new cover. */
   into: Into | null;
@@ -175,6 +185,8 @@ const EMPTY: Bench = {
   framed: false,
   spaceHeld: false,
   pointDrag: null,
+  shaping: null,
+  regionDrag: null,
   checks: null,
   into: null,
   solving: {},

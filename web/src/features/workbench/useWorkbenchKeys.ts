@@ -71,7 +71,7 @@ function nudge(dx: number, dy: number) {
 }
 
 function escape() {
-  const { draft, into, points, keys, tool, proposal, fitting, framed } = bench();
+  const { draft, into, points, keys, tool, proposal, fitting, framed, shaping } = bench();
   if (proposal || fitting) dropProposal();
   else if (isTracing()) dropTrace();
   else if (draft) setBench({ draft: null });
@@ -79,6 +79,7 @@ function escape() {
   else if (tool !== "select") takeTool("select");
   else if (keys) setBench({ keys: null });
   else if (points.size) setBench({ points: new Set() });
+  else if (shaping) setBench({ shaping: null });
   else if (framed) setBench({ framed: false });
   else setBench({ selected: null, active: null });
 }
