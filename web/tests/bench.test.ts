@@ -31,6 +31,7 @@ const outline = {
   mode: "adds",
   kinds: ["corner", "corner", "corner"],
   keys: [{ frame: 1001, points: [], ease: "smooth" }],
+  joints: [],
 };
 const cover = {
   kind: "cover",

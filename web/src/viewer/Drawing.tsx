@@ -19,6 +19,7 @@ import { JointLines } from "./JointLines";
 import { along, count, pathOf, pointOf, shapeFrom, type Shape } from "./shape";
 import { FrameAround, Proposed } from "./overlays";
 import { companions, isSoft } from "./soft";
+import { solvingUnder } from "./riding";
 import { selectionBox } from "./selecting";
 import { kindOf, type Hit } from "./tools";
 import { toScreen, useView, type View } from "./view";
@@ -76,6 +77,7 @@ const drawn = new Map<string, { track: unknown; frame: number; shape: Shape }>()
 /** The shape of a part, the same object as long as it is the same. */
 function lineOf(b: Bench, part: string): Shape | null {
   if (b.drag?.element === part && b.drag.frame === b.frame) return b.drag.shape;
+  if (solvingUnder(b, part)) return shapeOf(b, part, b.frame);
   const track = b.tracks[part];
   const held = drawn.get(part);
   if (held && held.track === track && held.frame === b.frame) return held.shape;

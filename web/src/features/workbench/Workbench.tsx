@@ -14,7 +14,7 @@ import { loadGeometry } from "./geometry";
 import { LookBar } from "./LookBar";
 import { catchUp } from "./send";
 import { CarrierList } from "./Carriers";
-import { watchSolving } from "./solving";
+import { solvingEnded, watchSolving } from "./solving";
 import { ToolRail } from "./ToolRail";
 import { TopBar } from "./TopBar";
 import { useWorkbenchKeys } from "./useWorkbenchKeys";
@@ -51,6 +51,8 @@ export function Workbench({ id }: { id: string }) {
       if (notice.topic === "shot" && notice.shot === shot?.id && notice.revision > shot.revision)
         void catchUp(notice.revision, notice.by);
       if (notice.topic === "motion" && notice.shot === shot?.id) watchSolving(notice.carrier, notice.places);
+      if (notice.topic === "job" && notice.state === "failed" && Object.keys(bench().solving).length)
+        solvingEnded();
     }, []),
   );
 

@@ -14,6 +14,7 @@ import type {
 } from "../../api/client";
 import { lastFrame } from "../../ui/format";
 import type { Checks } from "./checks";
+import { ridden } from "../../viewer/riding";
 import type { Starter } from "../../viewer/starters";
 import { shapeAt, shapeFrom, unpack, type Shape, type Track } from "../../viewer/shape";
 
@@ -57,6 +58,8 @@ export interface Drag {
   element: string;
   frame: number;
   shape: Shape;
+  /** Whether it is not the hand that moves it, but a carrier that is being solved. */
+  solving?: true;
 }
 
 /** An outline or pane that is being drawn. */
@@ -364,7 +367,7 @@ export function shapeOf(b: Bench, id: string, frame: number): Shape | null {
   const live = b.solving[id]?.[frame]?.corners;
   if (live) return shapeFrom(live.map(([x, y]) => [x, y, 0, 0, 0, 0]));
   const track = b.tracks[id];
-  return track ? shapeAt(track, frame) : null;
+  return track ? ridden(b, id, frame, shapeAt(track, frame)) : null;
 }
 
 /** The shapes of the keys before and after a frame. */

@@ -1,5 +1,7 @@
 import { api, data, tell, type Job, type SolvedFrame } from "../../api/client";
-import { bench, setBench } from "./bench";
+import { ridden, solvingUnder } from "../../viewer/riding";
+import { shapeAt, type Shape } from "../../viewer/shape";
+import { bench, inDepth, setBench, type Bench } from "./bench";
 
 /** Take in frames that were just solved; the picture follows the newest one while its carrier is selected. */
 export function watchSolving(carrier: string, places: SolvedFrame[]) {
@@ -16,6 +18,27 @@ export function watchSolving(carrier: string, places: SolvedFrame[]) {
     solving: { ...solving, [carrier]: known },
     ...(selected === carrier && newest !== undefined ? { frame: newest, playing: false } : {}),
   });
+  if (selected === carrier && newest !== undefined) showRiding(carrier, newest);
+}
+
+/** In the composite, the nearest pane that rides on what is being solved goes along as if it were dragged. */
+function showRiding(carrier: string, frame: number) {
+  const b = bench();
+  if (b.look !== "composite" || (b.drag && !b.drag.solving)) return;
+  const pane = inDepth(b).find((thing) => thing.kind === "pane" && solvingUnder(b, thing.id) === carrier);
+  const shape = pane && ridden(b, pane.id, frame, evaluated(b, pane.id, frame));
+  if (pane && shape) setBench({ drag: { element: pane.id, frame, shape, solving: true } });
+}
+
+function evaluated(b: Bench, id: string, frame: number): Shape | null {
+  const track = b.tracks[id];
+  return track ? shapeAt(track, frame) : null;
+}
+
+/** Nothing is being solved any more: what was only shown is let go. */
+export function solvingEnded() {
+  const { drag } = bench();
+  setBench({ solving: {}, drag: drag?.solving ? null : drag });
 }
 
 /** Ask for frames of a carrier to be solved. */
