@@ -46,7 +46,7 @@ const GROUPS: { title: string; keys: [string, string][] }[] = [
       ["T", "trace: the line follows the edge; Shift is by hand"],
       ["M", "the patch of a carrier, with any drawing tool"],
       ["G  C  B", "finger, ellipse, box: one drag"],
-      ["N", "pane: click the four corners"],
+      ["N", "pane: click the four corners; one chosen corner can ride alone"],
       ["Enter", "close the outline; so does its first point"],
       ["Backspace", "take the last point back"],
       ["Escape", "give up"],
