@@ -224,6 +224,46 @@ def solve(
         raise typer.Exit(2) from error
 
 
+@app.command()
+def key(
+    plate: Annotated[str, typer.Argument(help="A movie, a folder of pictures, or a pattern such as tap.%04d.png.")],
+    out: Annotated[Path, typer.Option(help="The folder to write 16-bit mattes to.")],
+    sample: Annotated[
+        list[str] | None, typer.Option(help='Part of the backing on the first frame, "x,y,w,h". May be repeated.')
+    ] = None,
+    backing: Annotated[str | None, typer.Option(help='The backing\'s colour instead, "#rrggbb".')] = None,
+    clean_plate: Annotated[str | None, typer.Option(help="A picture of the backing without the subject.")] = None,
+    low: Annotated[float, typer.Option(help="Matte that becomes 0.")] = 0.04,
+    high: Annotated[float, typer.Option(help="Matte that becomes 1.")] = 0.97,
+    shrink: Annotated[float, typer.Option(help="Pixels by which the matte shrinks; it grows where negative.")] = 0.0,
+    garbage: Annotated[str | None, typer.Option(help="Mattes of what is to go.")] = None,
+    core: Annotated[str | None, typer.Option(help="Mattes of what is surely the subject.")] = None,
+    range_: Annotated[str, typer.Option("--range", help="First and last frame, A:B.")] = "",
+    despilled: Annotated[Path | None, typer.Option(help="A folder to write the subject's own colours to.")] = None,
+) -> None:
+    """Key a subject before a coloured backing and write a matte for each frame."""
+    from wiseglove.jobs.key_files import Request, key_files
+    from wiseglove.jobs.solve_files import WrongUseError
+
+    try:
+        first, last = _frames(range_)
+        samples: list[tuple[float, float, float, float]] = []
+        for text in sample or []:
+            x, y, w, h = _places(text.replace(";", ","), "--sample", 1, 1, 4)[0].tolist()
+            samples.append((x, y, w, h))
+        for folder in (out, despilled):
+            if folder is not None and not folder.parent.is_dir():
+                raise WrongUseError(f"There is no folder {folder.parent} to write to. Make it first.")
+        request = Request(
+            plate, out, samples, backing, clean_plate, low, high, shrink, garbage, core, first, last, despilled
+        )
+        count = key_files(request, lambda text: typer.echo(text, err=True))
+        typer.echo(f"{count} mattes are in {out}.", err=True)
+    except (WrongUseError, MediaError) as error:
+        typer.echo(str(error), err=True)
+        raise typer.Exit(2) from error
+
+
 def _frames(text: str) -> tuple[int | None, int | None]:
     if not text:
         return None, None
@@ -233,15 +273,19 @@ def _frames(text: str) -> tuple[int | None, int | None]:
     return int(match[1]), int(match[2])
 
 
-def _places(text: str, name: str, least: int, most: int | None = None) -> NDArray[np.float64]:
-    """Places written as "x,y x,y ...", (N, 2)."""
+def _places(text: str, name: str, least: int, most: int | None = None, numbers: int = 2) -> NDArray[np.float64]:
+    """Places written as "x,y x,y ...", (N, 2); or groups of so many numbers, (N, numbers)."""
     try:
         places = np.array([[float(v) for v in pair.split(",")] for pair in text.split()], np.float64)
-        fits = places.ndim == 2 and places.shape[1] == 2 and len(places) >= least and bool(np.isfinite(places).all())
+        fits = (
+            places.ndim == 2 and places.shape[1] == numbers and len(places) >= least and bool(np.isfinite(places).all())
+        )
     except ValueError:
         fits = False
     if not fits or (most is not None and len(places) > most):
         wanted = f"{least} places" if most == least else f"at least {least} places"
+        if numbers > 2:
+            raise typer.BadParameter(f'{name} "{text}" is not {numbers} numbers written as "x,y,w,h".')
         raise typer.BadParameter(f'{name} "{text}" is not {wanted} written as "x,y x,y x,y".')
     return places
 

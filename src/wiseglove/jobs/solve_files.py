@@ -117,11 +117,15 @@ def _mask(request: Request, plate: PlateFiles, hidden: NDArray[np.float32] | Non
     return mask
 
 
-def _ignored(where: str, plate: PlateFiles, first: int, last: int) -> Callable[[int], NDArray[np.float32]]:
+def matching(where: str, plate: PlateFiles, first: int, last: int, what: str) -> Callable[[int], NDArray[np.float32]]:
+    """Pictures that go with a plate's frames, by number or else by order: frame number to (h, w), 0..1.
+
+    Raises WrongUseError for another size, or where some are missing.
+    """
     mattes = PlateFiles(where)
     if mattes.size != plate.size:
         raise WrongUseError(
-            f"The mattes in {where} are {mattes.size[0]}x{mattes.size[1]}, the plate is {plate.size[0]}x{plate.size[1]}. "
+            f"The {what} in {where} are {mattes.size[0]}x{mattes.size[1]}, the plate is {plate.size[0]}x{plate.size[1]}. "
             "They need the plate's size."
         )
     if mattes.first <= first and last <= mattes.last:
@@ -130,15 +134,23 @@ def _ignored(where: str, plate: PlateFiles, first: int, last: int) -> Callable[[
         shift = mattes.first - plate.first
     else:
         raise WrongUseError(
-            f"The mattes in {where} are frames {mattes.first} to {mattes.last}, but {first} to {last} are to be solved. "
-            "They need a picture for each frame."
+            f"The {what} in {where} are frames {mattes.first} to {mattes.last}, but {first} to {last} are wanted. They need "
+            "a picture for each frame."
         )
+
+    def bright(frame: int) -> NDArray[np.float32]:
+        return np.asarray(to_float(mattes.read(frame + shift))[..., :3].max(axis=2) / 255, np.float32)
+
+    return bright
+
+
+def _ignored(where: str, plate: PlateFiles, first: int, last: int) -> Callable[[int], NDArray[np.float32]]:
+    bright = matching(where, plate, first, last, "mattes")
     around = np.ones((2 * MARGIN + 1, 2 * MARGIN + 1), np.uint8)
 
     @lru_cache(maxsize=KEPT)
     def hidden(frame: int) -> NDArray[np.float32]:
-        bright = to_float(mattes.read(frame + shift))[..., :3].max(axis=2) > 25
-        return np.asarray(cv2.dilate(bright.astype(np.float32), around), np.float32)
+        return np.asarray(cv2.dilate((bright(frame) > 0.1).astype(np.float32), around), np.float32)
 
     return hidden
 

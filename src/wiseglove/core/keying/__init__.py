@@ -1,0 +1,1 @@
+"""Keying: mattes of a subject that was shot before a coloured backing."""

@@ -1,0 +1,182 @@
+"""A colour-difference matte between the local backing and the subject's own colours.
+
+The family of Smith and Blinn 1996 ("Blue screen matting"): the more a pixel's main colour exceeds its others, the more
+backing is in it. Here the difference does not run to a constant, but from that of the backing **there** to that of the
+nearest colour that is surely the subject's. All in linear light.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from wiseglove.core.keying.spread import spread
+
+Picture = NDArray[np.float32]
+SATURATED = 0.12
+"""Colour difference as a share of the brightest channel, below which a colour cannot be keyed."""
+ALIKE = 0.16
+"""Distance of two colours' shares of red, green and blue within which a pixel may be backing."""
+DIM, BRIGHT = 0.22, 3.2
+"""Brightness of the backing, in that of the sample, between which its light may vary."""
+CLEAR = 7
+"""Pixels from anything doubtful beyond which backing is surely backing."""
+SOLID = 0.97
+"""Alpha, with a neutral subject assumed, from which a pixel's colour is surely the subject's own."""
+INNER = 3
+"""Pixels that it must lie inside for that."""
+
+
+class GreyError(ValueError):
+    """A sample that is no colour; its text says what to do."""
+
+
+@dataclass(frozen=True)
+class Keyer:
+    """How a backing is keyed. low, high: alpha that becomes 0, and 1. gamma: of the edge, above 1 thins it.
+
+    balance: how much the larger of the two other channels counts against the smaller (1: only the larger).
+    denoise: strength of the smoothing before the key only, 0 for none.
+    """
+
+    sample: tuple[float, float, float]
+    low: float = 0.04
+    high: float = 0.97
+    gamma: float = 1.0
+    balance: float = 0.3
+    denoise: float = 1.0
+
+    @property
+    def main(self) -> int:
+        """Which channel is the backing's: 0 red, 1 green, 2 blue."""
+        return int(np.argmax(self.sample))
+
+
+@dataclass(frozen=True)
+class Keyed:
+    """alpha (h, w), and what it was made from: the local backing (h, w, 3) and where that was seen (h, w)."""
+
+    alpha: Picture
+    backing: Picture
+    clear: Picture
+
+
+def sampled(pictures: list[Picture]) -> tuple[float, float, float]:
+    """The backing's colour from parts of pictures (h, w, 3), linear. Raises GreyError for one that is no colour."""
+    pixels = np.concatenate([p[..., :3].reshape(-1, 3) for p in pictures])
+    middle = np.median(pixels, axis=0)
+    others = np.delete(middle, int(np.argmax(middle)))
+    if middle.max() <= 1e-4 or middle.max() - others.max() < SATURATED * middle.max():
+        raise GreyError(
+            "The sample is nearly grey, so it cannot be told from the subject by its colour. Take it from the coloured "
+            "backing, near the subject's edge."
+        )
+    off = np.abs(pixels / np.maximum(pixels.sum(1, keepdims=True), 1e-5) - middle / middle.sum()).sum(1)
+    if np.mean(off > 2 * ALIKE) > 0.25:
+        raise GreyError(
+            "The sample holds different colours, as if part of it lay on the subject. Take a smaller one, on the backing only."
+        )
+    return float(middle[0]), float(middle[1]), float(middle[2])
+
+
+def difference(picture: Picture, main: int, balance: float) -> Picture:
+    """By how much the main channel of a picture (h, w, 3) exceeds the others, (h, w)."""
+    one, other = (picture[..., c] for c in range(3) if c != main)
+    against = balance * np.maximum(one, other) + (1 - balance) * np.minimum(one, other)
+    return np.asarray(picture[..., main] - against, np.float32)
+
+
+def surely_backing(picture: Picture, keyer: Keyer) -> Picture:
+    """Where a picture (h, w, 3) is backing for certain, 1 or 0, (h, w): of its hue, and away from anything else."""
+    wanted = np.array(keyer.sample, np.float32)
+    total = picture.sum(axis=2)
+    hue = np.abs(picture / np.maximum(total, 1e-5)[..., None] - wanted / wanted.sum()).sum(axis=2)
+    light = total / wanted.sum()
+    near = (hue < ALIKE) & (light > DIM) & (light < BRIGHT)
+    closed = cv2.morphologyEx(near.astype(np.uint8), cv2.MORPH_CLOSE, np.ones((3, 3), np.uint8))
+    return np.asarray(cv2.erode(closed, _disc(CLEAR), borderValue=1), np.float32)
+
+
+def key(picture: Picture, keyer: Keyer, clean: Picture | None = None, core: Picture | None = None) -> Keyed:
+    """The matte of a picture (h, w, 3; linear). clean: the same without the subject. core: what is surely inside, 0..1."""
+    main = keyer.main
+    calm = _calm(picture, keyer.denoise)
+    clear = surely_backing(calm, keyer)
+    if core is not None:
+        clear = clear * (cv2.dilate(core, _disc(2)) < 0.02)
+    if clean is not None:
+        backing = np.asarray(clean, np.float32)
+    elif clear.any():
+        backing = spread(calm, clear)
+    else:
+        backing = np.broadcast_to(np.array(keyer.sample, np.float32), picture.shape).copy()
+    from_ = np.maximum(difference(backing, main, keyer.balance), 1e-4)
+    there = difference(calm, main, keyer.balance)
+    rough = 1 - there / from_
+    solid = np.asarray(cv2.erode((rough > SOLID).astype(np.float32), _disc(INNER), borderValue=1), np.float32)
+    if core is not None:
+        solid = np.maximum(solid, (core > 0.98).astype(np.float32))
+    own = np.minimum(spread(there, solid), 0.6 * from_) if solid.any() else np.zeros_like(there)
+    alpha = (from_ - there) / np.maximum(from_ - own, 0.1 * from_)
+    alpha = np.clip((alpha - keyer.low) / max(keyer.high - keyer.low, 1e-3), 0, 1)
+    if keyer.gamma != 1.0:
+        alpha = alpha**keyer.gamma
+    inside = cv2.erode(clear, _disc(CLEAR), borderValue=1)
+    alpha = np.where(inside > 0, 0, alpha)
+    return Keyed(np.asarray(alpha, np.float32), backing, clear)
+
+
+def finished(alpha: Picture, core: Picture | None, garbage: Picture | None) -> Picture:
+    """(key united with core) without garbage; all (h, w), 0..1."""
+    out = alpha if core is None else 1 - (1 - alpha) * (1 - core)
+    return np.asarray(out if garbage is None else out * (1 - garbage), np.float32)
+
+
+def shrunk(alpha: Picture, pixels: float) -> Picture:
+    """A matte shrunk, or grown where negative, by any number of pixels: whole erosions, blended in between."""
+    if pixels == 0:
+        return alpha
+    move = cv2.erode if pixels > 0 else cv2.dilate
+    whole = int(abs(pixels))
+    part = abs(pixels) - whole
+    near = move(alpha, _disc(whole)) if whole else alpha
+    if part < 1e-6:
+        return np.asarray(near, np.float32)
+    far = move(alpha, _disc(whole + 1))
+    return np.asarray(near * (1 - part) + far * part, np.float32)
+
+
+def subject(picture: Picture, alpha: Picture, keyed: Keyed, keyer: Keyer) -> Picture:
+    """The subject's own colours (h, w, 3), unpremultiplied: the backing taken out of edges and its spill limited.
+
+    Where there is too little of the subject to tell, the colours around go on. What exceeds the others by more than it may
+    is taken from the main channel, and the light that goes is given back to all three.
+    """
+    a = alpha[..., None]
+    own = np.asarray(np.maximum((picture - (1 - a) * keyed.backing) / np.maximum(a, 0.15), 0), np.float32)
+    main = keyer.main
+    one, other = (own[..., c] for c in range(3) if c != main)
+    most = keyer.balance * np.minimum(one, other) + (1 - keyer.balance) * np.maximum(one, other)
+    excess = np.maximum(own[..., main] - most, 0)
+    own[..., main] -= excess
+    share = np.array([0.2126, 0.7152, 0.0722], np.float32)[main]
+    own += (excess * share)[..., None] * 0.5
+    around = spread(own, np.clip((alpha - 0.5) * 4, 0, 1).astype(np.float32), 2.0)
+    sure = np.clip((a - 0.15) / 0.35, 0, 1)
+    return np.asarray(own * sure + around * (1 - sure), np.float32)
+
+
+def _calm(picture: Picture, strength: float) -> Picture:
+    """Grain smoothed a little, edges kept (bilateral, Tomasi and Manduchi 1998), in about even steps of lightness."""
+    if strength <= 0:
+        return np.asarray(picture, np.float32)
+    root = np.sqrt(np.maximum(picture, 0)).astype(np.float32)
+    smooth = cv2.bilateralFilter(root, 5, 0.045 * strength, 1.4)
+    return np.asarray(smooth * smooth, np.float32)
+
+
+def _disc(radius: int) -> NDArray[np.uint8]:
+    return np.asarray(cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * radius + 1, 2 * radius + 1)), np.uint8)
