@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from wiseglove.core.geometry.bezier import ellipse
+from wiseglove.core.keying.key import Keyer, key, subject
 from wiseglove.core.matte.combine import outline_matte
 from wiseglove.core.matte.coverage import Box, coverage, fill
 from wiseglove.core.motion.plane import PlaneSolver
@@ -26,4 +27,8 @@ def warm_up() -> None:
     patch[8:64, 8:64] = 1.0
     for _ in PlaneSolver(lambda frame: grain, 1, patch).run(range(2, 4)):
         pass
+    coloured = np.full((48, 48, 3), (0.1, 0.4, 0.1), np.float32)
+    keyer = Keyer((0.1, 0.4, 0.1))
+    keyed = key(coloured, keyer)
+    subject(coloured, keyed.alpha, keyed, keyer)
     snap(picture, ellipse(24.0, 24.0, 9.0, 9.0), [], ["smooth"] * 4, 3.0)

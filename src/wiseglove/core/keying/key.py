@@ -13,6 +13,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from wiseglove.core.keying import kernels
 from wiseglove.core.keying.spread import spread
 
 Picture = NDArray[np.float32]
@@ -26,6 +27,10 @@ CLEAR = 7
 """Pixels from anything doubtful beyond which backing is surely backing."""
 SOLID = 0.97
 """Alpha, with a neutral subject assumed, from which a pixel's colour is surely the subject's own."""
+LEAST = 0.15
+"""Alpha below which a pixel holds too little of the subject to tell its colour."""
+BACK = 0.5
+"""Share of the light that limiting spill takes which is given back."""
 INNER = 3
 """Pixels that it must lie inside for that."""
 
@@ -84,49 +89,46 @@ def sampled(pictures: list[Picture]) -> tuple[float, float, float]:
 
 def difference(picture: Picture, main: int, balance: float) -> Picture:
     """By how much the main channel of a picture (h, w, 3) exceeds the others, (h, w)."""
-    one, other = (picture[..., c] for c in range(3) if c != main)
-    against = balance * np.maximum(one, other) + (1 - balance) * np.minimum(one, other)
-    return np.asarray(picture[..., main] - against, np.float32)
+    out = np.empty(picture.shape[:2], np.float32)
+    one, other = (c for c in range(3) if c != main)
+    kernels.differences(picture, main, one, other, np.float32(balance), out)
+    return out
 
 
 def surely_backing(picture: Picture, keyer: Keyer) -> Picture:
     """Where a picture (h, w, 3) is backing for certain, 1 or 0, (h, w): of its hue, and away from anything else."""
     wanted = np.array(keyer.sample, np.float32)
-    total = picture.sum(axis=2)
-    hue = np.abs(picture / np.maximum(total, 1e-5)[..., None] - wanted / wanted.sum()).sum(axis=2)
-    light = total / wanted.sum()
-    near = (hue < ALIKE) & (light > DIM) & (light < BRIGHT)
-    closed = cv2.morphologyEx(near.astype(np.uint8), cv2.MORPH_CLOSE, np.ones((3, 3), np.uint8))
-    return np.asarray(cv2.erode(closed, _disc(CLEAR), borderValue=1), np.float32)
+    near = np.empty(picture.shape[:2], np.uint8)
+    kernels.alike(picture, wanted / wanted.sum(), wanted.sum(), ALIKE, DIM, BRIGHT, near)
+    closed = cv2.morphologyEx(near, cv2.MORPH_CLOSE, np.ones((3, 3), np.uint8))
+    return np.asarray(_eroded(np.asarray(closed, np.uint8), CLEAR), np.float32)
 
 
 def key(picture: Picture, keyer: Keyer, clean: Picture | None = None, core: Picture | None = None) -> Keyed:
     """The matte of a picture (h, w, 3; linear). clean: the same without the subject. core: what is surely inside, 0..1."""
     main = keyer.main
-    calm = _calm(picture, keyer.denoise)
+    calm = _calm(np.ascontiguousarray(picture, np.float32), keyer.denoise)
     clear = surely_backing(calm, keyer)
     if core is not None:
         clear = clear * (cv2.dilate(core, _disc(2)) < 0.02)
     if clean is not None:
-        backing = np.asarray(clean, np.float32)
+        backing = np.ascontiguousarray(clean, np.float32)
     elif clear.any():
         backing = spread(calm, clear)
     else:
         backing = np.broadcast_to(np.array(keyer.sample, np.float32), picture.shape).copy()
-    from_ = np.maximum(difference(backing, main, keyer.balance), 1e-4)
+    back = difference(backing, main, keyer.balance)
     there = difference(calm, main, keyer.balance)
-    rough = 1 - there / from_
-    solid = np.asarray(cv2.erode((rough > SOLID).astype(np.float32), _disc(INNER), borderValue=1), np.float32)
+    solid = _eroded((there < (1 - SOLID) * np.maximum(back, 1e-4)).astype(np.uint8), INNER).astype(np.float32)
     if core is not None:
         solid = np.maximum(solid, (core > 0.98).astype(np.float32))
-    own = np.minimum(spread(there, solid), 0.6 * from_) if solid.any() else np.zeros_like(there)
-    alpha = (from_ - there) / np.maximum(from_ - own, 0.1 * from_)
-    alpha = np.clip((alpha - keyer.low) / max(keyer.high - keyer.low, 1e-3), 0, 1)
+    own = spread(there, solid) if solid.any() else np.zeros_like(there)
+    alpha = np.empty_like(there)
+    inside = _eroded(clear.astype(np.uint8), CLEAR)
+    kernels.mattes(there, back, own, inside, np.float32(keyer.low), np.float32(keyer.high), alpha)
     if keyer.gamma != 1.0:
-        alpha = alpha**keyer.gamma
-    inside = cv2.erode(clear, _disc(CLEAR), borderValue=1)
-    alpha = np.where(inside > 0, 0, alpha)
-    return Keyed(np.asarray(alpha, np.float32), backing, clear)
+        alpha = alpha ** np.float32(keyer.gamma)
+    return Keyed(alpha, backing, clear)
 
 
 def finished(alpha: Picture, core: Picture | None, garbage: Picture | None) -> Picture:
@@ -155,27 +157,33 @@ def subject(picture: Picture, alpha: Picture, keyed: Keyed, keyer: Keyer) -> Pic
     Where there is too little of the subject to tell, the colours around go on. What exceeds the others by more than it may
     is taken from the main channel, and the light that goes is given back to all three.
     """
-    a = alpha[..., None]
-    own = np.asarray(np.maximum((picture - (1 - a) * keyed.backing) / np.maximum(a, 0.15), 0), np.float32)
     main = keyer.main
-    one, other = (own[..., c] for c in range(3) if c != main)
-    most = keyer.balance * np.minimum(one, other) + (1 - keyer.balance) * np.maximum(one, other)
-    excess = np.maximum(own[..., main] - most, 0)
-    own[..., main] -= excess
-    share = np.array([0.2126, 0.7152, 0.0722], np.float32)[main]
-    own += (excess * share)[..., None] * 0.5
-    around = spread(own, np.clip((alpha - 0.5) * 4, 0, 1).astype(np.float32), 2.0)
-    sure = np.clip((a - 0.15) / 0.35, 0, 1)
-    return np.asarray(own * sure + around * (1 - sure), np.float32)
+    one, other = (c for c in range(3) if c != main)
+    own = np.empty_like(picture)
+    given = np.float32(np.array([0.2126, 0.7152, 0.0722])[main] * BACK)
+    kernels.cleaned(
+        picture, alpha, keyed.backing, main, one, other, np.float32(keyer.balance), given, np.float32(LEAST), own
+    )
+    around = spread(own, np.clip((alpha - 0.5) * 4, 0, 1).astype(np.float32))
+    sure = np.clip((alpha - LEAST) / 0.35, 0, 1)[..., None]
+    return np.asarray(around + (own - around) * sure, np.float32)
 
 
 def _calm(picture: Picture, strength: float) -> Picture:
     """Grain smoothed a little, edges kept (bilateral, Tomasi and Manduchi 1998), in about even steps of lightness."""
     if strength <= 0:
-        return np.asarray(picture, np.float32)
-    root = np.sqrt(np.maximum(picture, 0)).astype(np.float32)
-    smooth = cv2.bilateralFilter(root, 5, 0.045 * strength, 1.4)
-    return np.asarray(smooth * smooth, np.float32)
+        return picture
+    roots = np.empty(picture.shape, np.uint8)
+    kernels.to_roots(picture, roots)
+    smooth = cv2.bilateralFilter(roots, 5, 255 * 0.045 * strength, 1.4)
+    out = np.empty_like(picture)
+    kernels.from_roots(smooth, picture, out)
+    return out
+
+
+def _eroded(mask: NDArray[np.uint8], radius: int) -> NDArray[np.uint8]:
+    """A mask (0 or 1) without what is nearer than a radius to where it is 0, by the distance."""
+    return np.asarray(cv2.distanceTransform(mask, cv2.DIST_L2, 3) > radius, np.uint8)
 
 
 def _disc(radius: int) -> NDArray[np.uint8]:
