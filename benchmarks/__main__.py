@@ -4,12 +4,21 @@ from __future__ import annotations
 
 import logging
 
-from benchmarks import edges, feel, fills, fitting, following, movements, planes
+from benchmarks import edges, feel, fills, fitting, following, keys, movements, planes
 from benchmarks.table import show
 from wiseglove.core.warm import warm_up
 
 logging.disable(logging.WARNING)
 warm_up()
 show(
-    [*fills.run(), *edges.run(), *fitting.run(), *following.run(), *movements.run(), *planes.run(), *feel.run()],
+    [
+        *fills.run(),
+        *edges.run(),
+        *fitting.run(),
+        *following.run(),
+        *movements.run(),
+        *planes.run(),
+        *keys.run(),
+        *feel.run(),
+    ],
 )
