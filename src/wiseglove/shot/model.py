@@ -208,14 +208,15 @@ class FollowedFrame(Strict):
 
 
 class FollowedPoint(Strict):
-    """A point that a carrier follows: its place at the reference, and the pattern by which it is known."""
+    """A point that a carrier follows: its `place` at the reference, and the pattern by which it is known.
+
+    The pattern is taken from frame `at`, where the point is `seen`.
+    """
 
     id: ElementId
     place: Corner
     at: int
-    """The frame from which its pattern is taken."""
     seen: Corner
-    """Where it is on that frame."""
     pattern: Annotated[int, Field(ge=9, le=301)] = 31
     """Side of the square that is compared, in pixels."""
     search: Annotated[int, Field(ge=11, le=1001)] = 81
@@ -254,10 +255,8 @@ class Carrier(Strict):
     patches: list[Region] = []
     blind: list[Region] = []
     points: list[FollowedPoint] = []
-    when_lost: Literal["simpler", "stop"] = "simpler"
-    """What becomes of the motion where a point is lost."""
-    smoothing: Annotated[int, Field(ge=0, le=50)] = 0
-    """Frames to either side over which what is solved is smoothed; 0 for none."""
+    when_lost: Literal["simpler", "stop"] = "simpler"  # what becomes of the motion where a point is lost
+    smoothing: Annotated[int, Field(ge=0, le=50)] = 0  # frames to either side over which what is solved is smoothed
     solved: list[SolvedFrame] = []
     bridge: list[HandKey] = []
     corrections: list[HandKey] = []
@@ -278,10 +277,8 @@ class Joint(Strict):
     """Where an outline bends: beyond a line across it, it rides on a further carrier."""
 
     carrier: ElementId
-    at: int
-    """The frame on which the line was drawn."""
-    line: Annotated[tuple[Corner, Corner], Field(strict=False)]
-    """As seen on that frame; beyond is to its right."""
+    at: int  # the frame on which the line was drawn
+    line: Annotated[tuple[Corner, Corner], Field(strict=False)]  # as seen on that frame; beyond is to its right
     width: Annotated[float, Field(allow_inf_nan=False, ge=0, le=5000)]
     """Pixels about the line over which the one goes over into the other."""
     beyond: list[Share]

@@ -1377,7 +1377,9 @@ export interface components {
         };
         /**
          * FollowedPoint
-         * @description A point that a carrier follows: its place at the reference, and the pattern by which it is known.
+         * @description A point that a carrier follows: its `place` at the reference, and the pattern by which it is known.
+         *
+         *     The pattern is taken from frame `at`, where the point is `seen`.
          */
         FollowedPoint: {
             /** At */
