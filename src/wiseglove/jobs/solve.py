@@ -135,7 +135,7 @@ class _Seeing:
         """Raises EditError where there is nothing to see on the reference."""
         self._shot, self._carrier, self._pictures = shot, carrier, pictures
         self._drawing = threading.Lock()
-        keyed = is_keyed(carrier)
+        keyed = is_keyed(carrier) and not carrier.points
         self.mask = looked_at_through(shot, carrier, np.eye(3)) if keyed else looked_at(shot, carrier, carrier.at)
         if carrier.bridge and not carrier.patches and not carrier.points:
             raise EditError(

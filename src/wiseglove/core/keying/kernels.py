@@ -50,16 +50,38 @@ def differences(picture, main, one, other, balance, out):
 
 
 @nb.njit(cache=True, nogil=True, fastmath=True)
-def mattes(there, back, own, inside, low, high, out):
-    """Where a difference lies between that of the backing (0) and the subject's own (1), with both ends clipped."""
+def mattes(picture, backing, own, inside, main, one, other, balance, low, high, grain, out):
+    """Where a pixel's difference lies between that of the backing (0) and the subject's own (1), both ends clipped.
+
+    The subject is either as its solid colours around are, or dark, as hair before a face is. Each way gives a matte and
+    a mix of the two colours; the nearer that mix comes to the pixel, the more its matte counts.
+    """
     spread = np.float32(1.0) / max(high - low, np.float32(1e-3))
-    for y in range(there.shape[0]):
-        for x in range(there.shape[1]):
-            begin = max(back[y, x], np.float32(1e-4))
-            end = min(own[y, x], np.float32(0.6) * begin)
-            a = (begin - there[y, x]) / max(begin - end, np.float32(0.1) * begin)
-            a = min(max((a - low) * spread, np.float32(0.0)), np.float32(1.0))
-            out[y, x] = np.float32(0.0) if inside[y, x] > 0 else a
+    rest = np.float32(1.0) - balance
+    for y in range(picture.shape[0]):
+        for x in range(picture.shape[1]):
+            if inside[y, x] > 0:
+                out[y, x] = np.float32(0.0)
+                continue
+            there = picture[y, x, main] - balance * max(picture[y, x, one], picture[y, x, other])
+            there -= rest * min(picture[y, x, one], picture[y, x, other])
+            back = backing[y, x, main] - balance * max(backing[y, x, one], backing[y, x, other])
+            back = max(back - rest * min(backing[y, x, one], backing[y, x, other]), np.float32(1e-4))
+            solid = own[y, x, main] - balance * max(own[y, x, one], own[y, x, other])
+            solid = min(solid - rest * min(own[y, x, one], own[y, x, other]), np.float32(0.6) * back)
+            a = min(max((back - there) / max(back - solid, np.float32(0.1) * back), np.float32(0.0)), np.float32(1.0))
+            d = min(max((back - there) / back, np.float32(0.0)), np.float32(1.0))
+            off_a = off_d = grain
+            for c in range(3):
+                p, q = picture[y, x, c], backing[y, x, c]
+                e = p - a * own[y, x, c] - (1 - a) * q
+                f = p - (1 - d) * q
+                off_a += e * e
+                off_d += f * f
+            off_a *= off_a
+            off_d *= off_d
+            mixed = (a * off_d + d * off_a) / (off_a + off_d)
+            out[y, x] = min(max((mixed - low) * spread, np.float32(0.0)), np.float32(1.0))
 
 
 @nb.njit(cache=True, nogil=True, fastmath=True)

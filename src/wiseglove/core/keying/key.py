@@ -31,6 +31,8 @@ LEAST = 0.15
 """Alpha below which a pixel holds too little of the subject to tell its colour."""
 BACK = 0.5
 """Share of the light that limiting spill takes which is given back."""
+GRAIN = 4e-5
+"""Squared distance of colours in linear light that tells nothing of what a pixel is mixed from."""
 INNER = 3
 """Pixels that it must lie inside for that."""
 
@@ -122,10 +124,15 @@ def key(picture: Picture, keyer: Keyer, clean: Picture | None = None, core: Pict
     solid = _eroded((there < (1 - SOLID) * np.maximum(back, 1e-4)).astype(np.uint8), INNER).astype(np.float32)
     if core is not None:
         solid = np.maximum(solid, (core > 0.98).astype(np.float32))
-    own = spread(there, solid) if solid.any() else np.zeros_like(there)
+    # Without anything solid the subject counts as dark.
+    own = spread(calm, solid) if solid.any() else np.zeros_like(calm)
     alpha = np.empty_like(there)
     inside = _eroded(clear.astype(np.uint8), CLEAR)
-    kernels.mattes(there, back, own, inside, np.float32(keyer.low), np.float32(keyer.high), alpha)
+    one, other = (c for c in range(3) if c != main)
+    kernels.mattes(
+        calm, backing, own, inside, main, one, other, np.float32(keyer.balance), np.float32(keyer.low),
+        np.float32(keyer.high), np.float32(GRAIN), alpha,
+    )  # fmt: skip
     if keyer.gamma != 1.0:
         alpha = alpha ** np.float32(keyer.gamma)
     return Keyed(alpha, backing, clear)

@@ -217,7 +217,13 @@ class ClearSolution(Editing):
         if len(kept) == len(carrier.solved):
             raise EditError("Nothing is solved on those frames. Nothing was changed.")
         label = f"Cleared {carrier.name}, frames {self.first} to {self.last}"
-        return Applied(label, {carrier.id: carrier.model_copy(update={"solved": kept})})
+        points = [
+            p
+            if p.held
+            else p.model_copy(update={"track": [f for f in p.track if not self.first <= f.frame <= self.last]})
+            for p in carrier.points
+        ]
+        return Applied(label, {carrier.id: carrier.model_copy(update={"solved": kept, "points": points})})
 
 
 class SetByHand(Editing):

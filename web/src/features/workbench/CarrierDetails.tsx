@@ -245,7 +245,7 @@ function LeavingOut({ b, carrier, set }: { b: Bench; carrier: Carrier; set: Set 
           onPick={(channel) => set({ channel: channel as Carrier["channel"] })}
         />
       </Row>
-      <RegionRows b={b} carrier={carrier} what="blind" />
+      {!carrier.points?.length && <RegionRows b={b} carrier={carrier} what="blind" />}
       <Row label="Covers">
         <label className="flex items-center gap-2">
           <input
