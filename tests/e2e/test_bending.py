@@ -130,3 +130,62 @@ def test_a_finger_bends_from_one_carrier_to_another_where_a_line_is_dragged_acro
     with bench.one_change():
         page.get_by_role("button", name="Take joint 1 away").click()
     assert outline_of(bench)["joints"] == []
+
+
+def test_a_rough_cover_is_solved_in_one_go_and_its_motion_is_measured_and_smoothed(open_shot: Open) -> None:
+    bench = open_shot(fresh=True)
+    page = bench.page
+    bench.press("b")
+    bench.drag((300, 130), (460, 230))
+    bench.last_done("Drew Cover")
+    page.get_by_role("button", name="Solve its motion").click()
+    details = page.get_by_label("Details")
+    page.get_by_test_id("carrier-Cover's motion").get_by_role("button").first.click()
+    expect(page.get_by_test_id("carrier-Cover's motion")).to_contain_text("100 frames solved", timeout=90_000)
+    bench.last_done("Solved Cover's motion")
+    assert outline_of(bench)["rides"] == by_name(bench, "Cover's motion")["id"]
+    page.get_by_role("button", name="Slip, jitter, smoothing").click()
+    expect(page.get_by_test_id("jitter")).to_be_visible()
+    expect(page.get_by_test_id("slip")).to_be_visible(timeout=30_000)
+    expect(page.get_by_test_id("checks")).to_be_visible()
+    assert float((page.get_by_test_id("slip").text_content() or "9").split()[0]) < 0.5
+    with bench.one_change():
+        page.get_by_label("Smoothing").fill("3")
+        bench.press("Enter")
+    expect(details).to_contain_text("px out")
+
+
+def test_a_pane_gets_round_corners_and_one_of_them_rides_alone(open_shot: Open) -> None:
+    bench = open_shot(fresh=True)
+    page = bench.page
+    bench.press("n")
+    for corner in ((300, 200), (700, 200), (700, 500), (300, 500)):
+        bench.click(*corner)
+    bench.last_done("Placed Pane")
+    bench.press("4")
+    bench.settled()
+    square = bench.pixel(306, 206)
+    with bench.one_change():
+        page.get_by_label("Radius of the corners").fill("30")
+        bench.press("Enter")
+    bench.settled()
+    assert np.abs(np.subtract(bench.pixel(306, 206), square)).sum() > 60
+    bench.press("1")
+    page.get_by_role("button", name="By hand", exact=True).click()
+    for corner in ((600, 400), (800, 400), (800, 600), (600, 600)):
+        bench.click(*corner)
+    bench.last_done("Began Set by hand")
+    bench.frame(FIRST + 6)
+    with bench.one_change():
+        bench.drag((760, 560), (780, 590))
+    page.get_by_test_id("card-Pane").click()
+    bench.frame(FIRST)
+    bench.click(700, 500)
+    with bench.one_change():
+        choose(page, "This corner rides on", "Set by hand")
+    bench.frame(FIRST + 6)
+    with bench.one_change():
+        bench.press("k")
+    corners = np.array(next(p for p in bench.elements("pane"))["keys"][-1]["corners"])
+    # Stored at rest, so the key is where the corners are without their motion.
+    assert corners == pytest.approx(np.array([(300, 200), (700, 200), (700, 500), (300, 500)]), abs=1.5)

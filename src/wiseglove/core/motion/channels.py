@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from concurrent.futures import ThreadPoolExecutor
 from typing import Literal
 
 import cv2
@@ -29,9 +30,11 @@ def best_channel(pixels: Picture, mask: Picture) -> Channel:
     """The channel in which the patch (h, w) has most texture for its noise."""
     if pixels.shape[2] < 3:
         return "luma"
-    told = {channel: _told(seen_in(pixels, channel), mask) for channel in ("luma", "red", "green", "blue")}
+    channels: tuple[Channel, ...] = ("luma", "red", "green", "blue")
+    with ThreadPoolExecutor(2) as pool:
+        told = dict(zip(channels, pool.map(lambda c: _told(seen_in(pixels, c), mask), channels), strict=True))
     best = max(told, key=lambda channel: told[channel])
-    return best if told[best] > BETTER * told["luma"] else "luma"  # type: ignore[return-value]
+    return best if told[best] > BETTER * told["luma"] else "luma"
 
 
 def _told(picture: Picture, mask: Picture) -> float:
