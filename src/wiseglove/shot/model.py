@@ -22,6 +22,7 @@ Corner = Annotated[tuple[Coordinate, Coordinate], Field(strict=False)]
 """x, y. Lax, as the tuples below, only in that a JSON list will do; the numbers stay strict."""
 Corners = Annotated[tuple[Corner, Corner, Corner, Corner], Field(strict=False)]
 """Top left, top right, bottom right, bottom left of the insert."""
+Line = Annotated[tuple[Corner, Corner], Field(strict=False)]
 Width = Annotated[float, Field(allow_inf_nan=False, ge=0, le=500)]
 
 
@@ -219,8 +220,7 @@ class FollowedPoint(Strict):
     seen: Corner
     pattern: Annotated[int, Field(ge=9, le=301)] = 31
     """Side of the square that is compared, in pixels."""
-    search: Annotated[int, Field(ge=11, le=1001)] = 81
-    """Side of the square in which it is looked for."""
+    search: Annotated[int, Field(ge=11, le=1001)] = 81  # likewise, of the square in which it is looked for
     held: bool = False
     """Whether it stays as it was followed when the carrier is solved again."""
     track: list[FollowedFrame] = []
@@ -277,8 +277,8 @@ class Joint(Strict):
     """Where an outline bends: beyond a line across it, it rides on a further carrier."""
 
     carrier: ElementId
-    at: int  # the frame on which the line was drawn
-    line: Annotated[tuple[Corner, Corner], Field(strict=False)]  # as seen on that frame; beyond is to its right
+    at: int
+    line: Line  # as seen on frame `at`; beyond is to its right
     width: Annotated[float, Field(allow_inf_nan=False, ge=0, le=5000)]
     """Pixels about the line over which the one goes over into the other."""
     beyond: list[Share]

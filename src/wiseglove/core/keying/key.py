@@ -64,11 +64,10 @@ class Keyer:
 
 @dataclass(frozen=True)
 class Keyed:
-    """alpha (h, w), and what it was made from: the local backing (h, w, 3) and where that was seen (h, w)."""
+    """alpha (h, w), and the local backing that it was made from (h, w, 3)."""
 
     alpha: Picture
     backing: Picture
-    clear: Picture
 
 
 def sampled(pictures: list[Picture]) -> tuple[float, float, float]:
@@ -135,7 +134,7 @@ def key(picture: Picture, keyer: Keyer, clean: Picture | None = None, core: Pict
     )  # fmt: skip
     if keyer.gamma != 1.0:
         alpha = alpha ** np.float32(keyer.gamma)
-    return Keyed(alpha, backing, clear)
+    return Keyed(alpha, backing)
 
 
 def finished(alpha: Picture, core: Picture | None, garbage: Picture | None) -> Picture:

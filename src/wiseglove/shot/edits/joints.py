@@ -12,10 +12,9 @@ from wiseglove.shot import keys as keying
 from wiseglove.shot.edits.base import Applied, Editing, get, unlocked, unlocked_outline
 from wiseglove.shot.errors import EditError
 from wiseglove.shot.evaluate import points_at
-from wiseglove.shot.model import Carrier, Corner, ElementId, Joint, Outline, Pane, Shot
+from wiseglove.shot.model import Carrier, ElementId, Joint, Line, Outline, Pane, Shot
 from wiseglove.shot.riding import riding_on
 
-Line = Annotated[tuple[Corner, Corner], Field(strict=False)]
 Width = Annotated[float, Field(allow_inf_nan=False, ge=0, le=5000)]
 
 

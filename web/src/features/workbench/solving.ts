@@ -1,7 +1,6 @@
 import { api, data, tell, type Job, type SolvedFrame } from "../../api/client";
-import { ridden, solvingUnder } from "../../viewer/riding";
-import { shapeAt, type Shape } from "../../viewer/shape";
-import { bench, inDepth, setBench, type Bench } from "./bench";
+import { solvingUnder } from "../../viewer/riding";
+import { bench, inDepth, setBench, shapeOf } from "./bench";
 
 /** Take in frames that were just solved; the picture follows the newest one while its carrier is selected. */
 export function watchSolving(carrier: string, places: SolvedFrame[]) {
@@ -26,13 +25,8 @@ function showRiding(carrier: string, frame: number) {
   const b = bench();
   if (b.look !== "composite" || (b.drag && !b.drag.solving)) return;
   const pane = inDepth(b).find((thing) => thing.kind === "pane" && solvingUnder(b, thing.id) === carrier);
-  const shape = pane && ridden(b, pane.id, frame, evaluated(b, pane.id, frame));
+  const shape = pane && shapeOf({ ...b, drag: null }, pane.id, frame);
   if (pane && shape) setBench({ drag: { element: pane.id, frame, shape, solving: true } });
-}
-
-function evaluated(b: Bench, id: string, frame: number): Shape | null {
-  const track = b.tracks[id];
-  return track ? shapeAt(track, frame) : null;
 }
 
 /** Nothing is being solved any more: what was only shown is let go. */
