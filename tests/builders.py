@@ -11,9 +11,10 @@ import cv2
 import numpy as np
 
 from tests.strategies import blob
+from wiseglove.shot.basics import Plate
 from wiseglove.shot.edits import AddCover, AddPane, Edit, OutlineDraft
 from wiseglove.shot.keys import as_points
-from wiseglove.shot.model import Insert, Plate, Shot, new_shot
+from wiseglove.shot.model import Insert, Shot, new_shot
 from wiseglove.shot.riding import bound
 
 WIDTH, HEIGHT = 128, 96

@@ -120,7 +120,7 @@ def demo(
         typer.echo(f"\nWise Glove is at http://127.0.0.1:{port}  (Ctrl+C stops it)\n")
         if pending.exists():
             typer.echo(
-                "Three more demo shots are being rendered and solved; they appear in the list as they are ready."
+                "Five more demo shots are being rendered, keyed and solved; they appear in the list as they are ready."
             )
             helpers.append(subprocess.Popen([*program, "demo-shots", str(folder)], env=environment))
         while all(child.poll() is None for child in children):
@@ -137,13 +137,17 @@ def demo(
 @app.command("demo-shots", hidden=True)
 def demo_shots(folder: Path) -> None:
     """Render, take in and solve the demo's further shots, as a child of `wiseglove demo`."""
-    from wiseglove.demo.solved_shots import install
+    from wiseglove.demo import keyed_shots, solved_shots
     from wiseglove.store.database import Database
 
     os.nice(10)
     settings = get_settings()
     database = Database(settings.database_url)
-    made = install(database, settings, folder / "footage", typer.echo)
+    made = [
+        s
+        for shots in (keyed_shots, solved_shots)
+        for s in shots.install(database, settings, folder / "footage", typer.echo)
+    ]
     database.close()
     (folder / "demo-shots.pending").unlink(missing_ok=True)
     typer.echo(f"The demo has {len(made)} more shots now.")
@@ -233,8 +237,8 @@ def key(
     ] = None,
     backing: Annotated[str | None, typer.Option(help='The backing\'s colour instead, "#rrggbb".')] = None,
     clean_plate: Annotated[str | None, typer.Option(help="A picture of the backing without the subject.")] = None,
-    low: Annotated[float, typer.Option(help="Matte that becomes 0.")] = 0.04,
-    high: Annotated[float, typer.Option(help="Matte that becomes 1.")] = 0.97,
+    low: Annotated[float | None, typer.Option(help="Matte that becomes 0 (0.02).")] = None,
+    high: Annotated[float | None, typer.Option(help="Matte that becomes 1 (0.96).")] = None,
     shrink: Annotated[float, typer.Option(help="Pixels by which the matte shrinks; it grows where negative.")] = 0.0,
     garbage: Annotated[str | None, typer.Option(help="Mattes of what is to go.")] = None,
     core: Annotated[str | None, typer.Option(help="Mattes of what is surely the subject.")] = None,

@@ -15,8 +15,9 @@ from wiseglove.demo import install, scene
 from wiseglove.media import movie
 from wiseglove.media.probe import probe
 from wiseglove.settings import Settings
+from wiseglove.shot.basics import Plate
 from wiseglove.shot.evaluate import corners_at
-from wiseglove.shot.model import Plate, Shot, new_shot
+from wiseglove.shot.model import Shot, new_shot
 from wiseglove.shot.render import FrameScene
 from wiseglove.store import shots
 from wiseglove.store.database import Database

@@ -13,9 +13,10 @@ from wiseglove.core.geometry.homography import apply
 from wiseglove.core.motion.models import fitted
 from wiseglove.demo import panel_shots, solved_shots
 from wiseglove.demo.panels import take
+from wiseglove.shot.basics import Plate
 from wiseglove.shot.edits import KeepSolution
 from wiseglove.shot.evaluate import corners_at, points_at
-from wiseglove.shot.model import Plate, SolvedFrame, new_shot
+from wiseglove.shot.model import SolvedFrame, new_shot
 
 
 @pytest.mark.parametrize("clip", [panel_shots.textured, panel_shots.door])

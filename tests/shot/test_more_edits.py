@@ -41,7 +41,8 @@ from wiseglove.shot.errors import EditError
 from wiseglove.shot.evaluate import key_points, pivot_at, points_at
 from wiseglove.shot.keys import Range, as_points
 from wiseglove.shot.model import Cover, Group, Outline, Shot, new_shot
-from wiseglove.shot.render import FrameScene, Manner
+from wiseglove.shot.render import FrameScene
+from wiseglove.shot.scene import Manner
 
 
 def outline(shot: Shot, name: str = HAND) -> Outline:

@@ -10,7 +10,7 @@ from fastapi import FastAPI
 from fastapi.responses import FileResponse
 from fastapi.staticfiles import StaticFiles
 
-from wiseglove.api import carriers, errors, events, intakes, jobs, live, outlines, pictures, shots, traces
+from wiseglove.api import carriers, errors, events, intakes, jobs, live, outlines, pictures, shots, subjects, traces
 from wiseglove.api.context import Context
 from wiseglove.core.warm import warm_up
 from wiseglove.jobs.queue import Queue
@@ -48,7 +48,7 @@ def create_app(settings: Settings | None = None) -> FastAPI:
         max_body_size=LARGEST_BODY,
     )  # fmt: skip
     errors.install(app)
-    for module in (shots, outlines, carriers, pictures, live, traces, intakes, jobs, events):
+    for module in (shots, outlines, carriers, subjects, pictures, live, traces, intakes, jobs, events):
         app.include_router(module.router)
     _serve_page(app, settings)
     return app

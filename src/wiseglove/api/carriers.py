@@ -24,8 +24,8 @@ from wiseglove.shot.evaluate import corners_at
 from wiseglove.shot.keys import check_frame
 from wiseglove.shot.looking import left_out, looked_at
 from wiseglove.shot.model import Carrier, Pane, Shot
-from wiseglove.shot.render import size_at
 from wiseglove.shot.riding import known_span, motion
+from wiseglove.shot.scene import size_at
 from wiseglove.store import shots
 from wiseglove.store.jobs import Job, as_job
 

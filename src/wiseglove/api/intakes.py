@@ -22,7 +22,7 @@ from wiseglove.media.encode import jpeg
 from wiseglove.media.errors import MediaError
 from wiseglove.media.info import Understood
 from wiseglove.media.probe import probe
-from wiseglove.shot.model import new_id
+from wiseglove.shot.basics import new_id
 from wiseglove.store.errors import NotFoundError, StoreError
 from wiseglove.store.jobs import Job, as_job
 from wiseglove.store.tables import IntakeRow, JobRow, ShotRow

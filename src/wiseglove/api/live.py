@@ -20,9 +20,11 @@ from wiseglove.api.pictures import Size, load_shot, manner_of, scale_for
 from wiseglove.core.compositing.pane import PREVIEW
 from wiseglove.core.matte.coverage import Box
 from wiseglove.media.errors import MediaError
+from wiseglove.shot.basics import Coordinate
 from wiseglove.shot.evaluate import points_at
-from wiseglove.shot.model import Coordinate, Outline, Pane
-from wiseglove.shot.render import FrameScene, Style
+from wiseglove.shot.model import Animated
+from wiseglove.shot.render import FrameScene
+from wiseglove.shot.scene import Style
 from wiseglove.store.errors import StoreError
 
 router = APIRouter(prefix="/api")
@@ -39,7 +41,7 @@ class Dragged(BaseModel):
     points: list[Coordinate] = Field(max_length=16_000)
     only: str | None = Field(default=None, max_length=20_000)
     style: Style = "plain"
-    ground: str = Field(default="checks", pattern=r"^(checks|[0-9a-f]{6})$")
+    ground: str = Field(default="checks", pattern=r"^(checks|blurred|picture|[0-9a-f]{6})$")
 
 
 class LiveScene:
@@ -62,7 +64,7 @@ class LiveScene:
             manner = manner_of(dragged.only, dragged.style, dragged.ground)
             self._scene = FrameScene(shot, dragged.frame, self._context.pictures, scale, PREVIEW, manner)
             element = shot.elements.get(dragged.element)
-            if not isinstance(element, Outline | Pane):
+            if not isinstance(element, Animated):
                 raise StoreError("What is dragged is not in the shot any more.")
             committed = points_at(element, [dragged.frame])[0]
             self._last = self._scene.reach_of(dragged.element, committed)

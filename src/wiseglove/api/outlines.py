@@ -14,12 +14,13 @@ from wiseglove.api.pictures import load_shot
 from wiseglove.core.geometry.fitting import evened, fit_closed
 from wiseglove.core.outline.carry import Carrier
 from wiseglove.core.outline.snap import snap
+from wiseglove.shot.basics import Coordinate, ElementId, Point
 from wiseglove.shot.edits import OutlineDraft, thinned_keys
 from wiseglove.shot.edits.base import Index
 from wiseglove.shot.errors import EditError
 from wiseglove.shot.evaluate import pivot_at
 from wiseglove.shot.keys import as_points, check_frame, shape_at
-from wiseglove.shot.model import Coordinate, ElementId, Outline, Point, Shot
+from wiseglove.shot.model import Outline, Shot
 from wiseglove.store.errors import NotFoundError
 
 router = APIRouter(prefix="/api", tags=["outlines"])

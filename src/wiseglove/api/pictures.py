@@ -7,13 +7,18 @@ from typing import Annotated, Literal
 
 from fastapi import APIRouter, Query, Response
 from fastapi.responses import FileResponse
+from pydantic import ValidationError
 
 from wiseglove.api.context import Context, Ctx
 from wiseglove.core.compositing.pane import PREVIEW
 from wiseglove.media import clip
 from wiseglove.media.encode import jpeg, png
+from wiseglove.shot.edits import SetSubject
+from wiseglove.shot.errors import EditError
 from wiseglove.shot.model import Shot
-from wiseglove.shot.render import FrameScene, Manner, Style
+from wiseglove.shot.render import FrameScene
+from wiseglove.shot.riding import bound
+from wiseglove.shot.scene import Manner, Style
 from wiseglove.store import shots
 from wiseglove.store.errors import NotFoundError
 
@@ -42,6 +47,18 @@ def load_shot(context: Context, shot_id: str) -> Shot:
     return shot
 
 
+def tried(shot: Shot, trial: str | None) -> Shot:
+    """The shot with a change of a subject (SetSubject as JSON) that is only looked at. Raises EditError."""
+    if trial is None:
+        return shot
+    try:
+        edit = SetSubject.model_validate_json(trial)
+    except ValidationError as error:
+        raise EditError("The change that was tried cannot be read. Nothing was changed.") from error
+    after = {i: e for i, e in edit.apply(shot).after.items() if e is not None}
+    return shot.model_copy(update={"elements": bound({**shot.elements, **after}, shot.plate)})
+
+
 def scale_for(shot: Shot, size: Size) -> float:
     """Pixels per plate pixel of a display size."""
     return 1.0 if size == "full" else min(1.0, clip.PROXY_WIDTH / shot.plate.width)
@@ -50,7 +67,7 @@ def scale_for(shot: Shot, size: Size) -> float:
 def manner_of(only: str | None, style: Style, ground: str) -> Manner:
     """How a look is shown, from the parameters of a request."""
     covers = None if only is None else frozenset(only.split(","))
-    return Manner(covers, style, ground if ground == "checks" else f"#{ground}")
+    return Manner(covers, style, ground if ground in ("checks", "blurred", "picture") else f"#{ground}")
 
 
 @router.get("/shots/{shot_id}/looks/{look}/{frame}", response_class=Response)
@@ -62,7 +79,8 @@ def read_look(
     size: Size = "proxy",
     only: Annotated[str | None, Query(max_length=20_000, pattern=r"^[a-z0-9,]*$")] = None,
     style: Style = "plain",
-    ground: Annotated[str, Query(pattern=r"^(checks|[0-9a-f]{6})$")] = "checks",
+    ground: Annotated[str, Query(pattern=r"^(checks|blurred|picture|[0-9a-f]{6})$")] = "checks",
+    trial: Annotated[str | None, Query(max_length=20_000, description="a change of a subject that is not kept")] = None,
     v: Annotated[int, Query(description="revision since which the frame looks so; only names the cached copy")] = 0,
 ) -> Response:
     """A look of a frame: a matte on black as grey PNG, the others as JPEG.
@@ -74,9 +92,10 @@ def read_look(
     if not shot.plate.first <= frame <= shot.plate.last:
         raise NotFoundError(f"The plate has frames {shot.plate.first} to {shot.plate.last}.")
     manner = manner_of(only, style, ground)
-    scene = FrameScene(shot, frame, context.pictures, scale_for(shot, size), PREVIEW, manner)
+    scene = FrameScene(tried(shot, trial), frame, context.pictures, scale_for(shot, size), PREVIEW, manner)
     pixels = scene.look(look, scene.whole)
-    headers = {"Cache-Control": "private, max-age=3600", "X-Revision": str(shot.revision)}
+    kept = "no-store" if trial else "private, max-age=3600"
+    headers = {"Cache-Control": kept, "X-Revision": str(shot.revision)}
     if pixels.ndim == 2:
         return Response(png(pixels), media_type="image/png", headers=headers)
     return Response(jpeg(pixels, 90), media_type="image/jpeg", headers=headers)

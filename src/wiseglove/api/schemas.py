@@ -9,27 +9,12 @@ import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
 
 from wiseglove.media.info import MediaInfo
+from wiseglove.shot.basics import Corner, Curve, Ease, ElementId, Plate, PointKind
 from wiseglove.shot.changes import changed_frames
 from wiseglove.shot.evaluate import points_at, span_of
-from wiseglove.shot.model import (
-    Carrier,
-    Corner,
-    Cover,
-    Curve,
-    Ease,
-    Element,
-    ElementId,
-    Group,
-    Joint,
-    Outline,
-    Pane,
-    Plate,
-    PointKind,
-    Settings,
-    Shot,
-    Spanned,
-)
+from wiseglove.shot.model import Animated, Carrier, Cover, Element, Group, Joint, Outline, Pane, Settings, Shot, Spanned
 from wiseglove.shot.riding import motion_span, quads_of
+from wiseglove.shot.subject import Subject
 from wiseglove.store.shots import Changed, History
 
 
@@ -71,7 +56,7 @@ class OutlineView(Spanned):
     rest: int | None
 
 
-ElementView = Annotated[Settings | Cover | Group | OutlineView | Pane | Carrier, Field(discriminator="kind")]
+ElementView = Annotated[Settings | Cover | Group | OutlineView | Pane | Subject | Carrier, Field(discriminator="kind")]
 
 
 class ShotState(BaseModel):
@@ -133,7 +118,7 @@ def view_of(element: Element) -> ElementView:
     return made
 
 
-Moving = Outline | Pane | Carrier
+Moving = Animated | Carrier
 """What has geometry; a carrier's are its base corners."""
 
 
@@ -161,7 +146,7 @@ def rows_of(element: Moving, first: int, last: int) -> bytes:
 
 def animated(shot: Shot) -> dict[str, Moving]:
     """Everything that has geometry, by id in the order in which it is sent."""
-    return {i: e for i, e in sorted(shot.elements.items()) if isinstance(e, Outline | Pane | Carrier)}
+    return {i: e for i, e in sorted(shot.elements.items()) if isinstance(e, Moving)}
 
 
 def state_of(shot: Shot, history: History | None = None) -> ShotState:

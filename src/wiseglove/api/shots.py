@@ -19,8 +19,8 @@ from wiseglove.api.schemas import (
     rows_of,
     state_of,
 )
+from wiseglove.shot.basics import ElementId, Plate
 from wiseglove.shot.edits import Copied, Edit, copied
-from wiseglove.shot.model import ElementId, Plate
 from wiseglove.store import clips, jobs, shots
 from wiseglove.store.errors import NotFoundError, RevisionError
 from wiseglove.store.tables import ElementRow, ShotRow

@@ -21,9 +21,9 @@ from wiseglove.api.pictures import load_shot
 from wiseglove.core.outline.edges import gradients, linear_light
 from wiseglove.core.outline.trace import Room, Tree, edge_costs, settled
 from wiseglove.media.errors import MediaError
+from wiseglove.shot.basics import Corner
 from wiseglove.shot.errors import EditError
 from wiseglove.shot.keys import check_frame
-from wiseglove.shot.model import Corner
 from wiseglove.store.errors import StoreError
 
 router = APIRouter(prefix="/api")

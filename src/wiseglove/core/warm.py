@@ -30,5 +30,5 @@ def warm_up() -> None:
     coloured = np.full((48, 48, 3), (0.1, 0.4, 0.1), np.float32)
     keyer = Keyer((0.1, 0.4, 0.1))
     keyed = key(coloured, keyer)
-    subject(coloured, keyed.alpha, keyed, keyer)
+    subject(coloured, keyed.alpha, keyed.backing, keyer)
     snap(picture, ellipse(24.0, 24.0, 9.0, 9.0), [], ["smooth"] * 4, 3.0)

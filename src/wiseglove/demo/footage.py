@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 from wiseglove.core.compositing.colour import encode
 from wiseglove.demo import limbs as casting
 from wiseglove.demo import scene
-from wiseglove.demo.surroundings import PANEL_PLANE, PANEL_TOP, PER_METRE, climate_panel, greenhouse
+from wiseglove.demo.surroundings import GLASS_BACKING, PANEL_PLANE, PANEL_TOP, PER_METRE, climate_panel, greenhouse
 
 Array = NDArray[Any]
 Layer = NDArray[Any]
@@ -26,6 +26,8 @@ SUBFRAMES = 10
 LAMP = np.array([0.36, -0.66, 0.22])
 LAMP_RADIUS = 0.04
 BACKGROUND_DISTANCE = 4.2
+SPILL = 0.22
+"""How much of the coloured glass's light lies on the hand where glass is all around."""
 
 
 @dataclass(frozen=True)
@@ -42,9 +44,9 @@ class Rendered:
         return np.minimum(sum(a.astype(np.uint16) for a in self.parts.values()), 255).astype(np.uint8)
 
 
-@lru_cache(maxsize=1)
-def _textures() -> tuple[Layer, Layer]:
-    panel = climate_panel()
+@lru_cache(maxsize=2)
+def _textures(coloured: bool) -> tuple[Layer, Layer]:
+    panel = climate_panel(coloured)
     height, width = panel.shape[:2]
     return greenhouse(), cv2.resize(panel, (width // 2, height // 2), interpolation=cv2.INTER_AREA)
 
@@ -56,20 +58,28 @@ def _subframe_offsets() -> Array:
     return np.stack([time, (0.5 + i * 0.7548776662) % 1, (0.5 + i * 0.5698402910) % 1, i * 2.39996323], axis=1)
 
 
-def render(index: int) -> Rendered:
+def render_coloured(index: int) -> Rendered:
+    """Frame `index` (0-based) of the shot with its glass in the colour of a backing, whose light spills on the hand."""
+    return render(index, True)
+
+
+def render(index: int, coloured: bool = False) -> Rendered:
     """Frame `index` (0-based) of the shot, deterministic."""
     total = np.zeros((scene.HEIGHT, scene.WIDTH, 3), np.float32)
     counts = np.zeros((len(scene.PARTS), scene.HEIGHT, scene.WIDTH), np.float32)
     back = _greenhouse_seen(scene.camera_at(index))
-    mirrored = _reflection(_textures()[1].shape[:2], scene.camera_at(index))
+    panel = _textures(coloured)[1]
+    mirrored = _reflection(panel.shape[:2], scene.camera_at(index))
     colour = np.zeros_like(total)
     hit = np.full(total.shape[:2], -1, np.int64)
     for number, (offset, jitter_x, jitter_y, phase) in enumerate(_subframe_offsets()):
         time = index + offset * scene.SHUTTER
         camera, hand = scene.camera_at(time), scene.hand_at(time)
         lamp = LAMP + LAMP_RADIUS * np.array([np.cos(phase), np.sin(phase), 0.3 * np.sin(phase)])
-        picture = _panel_over(back, camera, hand, lamp, (jitter_x - 0.5, jitter_y - 0.5), mirrored)
+        picture = _panel_over(back, panel, camera, hand, lamp, (jitter_x - 0.5, jitter_y - 0.5), mirrored)
         _hand_over(picture, counts, camera, hand, (jitter_x, jitter_y), colour, hit, number)
+        if coloured:
+            _spill_over(picture, hit >= 0, camera)
         total += picture
     parts = {
         name: np.round(count * (255 / SUBFRAMES)).astype(np.uint8)
@@ -79,7 +89,7 @@ def render(index: int) -> Rendered:
 
 
 def _greenhouse_seen(camera: scene.Camera) -> Layer:
-    texture = _textures()[0]
+    texture = _textures(False)[0]
     height, width = texture.shape[:2]
     half = BACKGROUND_DISTANCE / scene.FOCAL * scene.WIDTH / 2 * 1.22
     plane = scene.Plane(np.array([0, 0, BACKGROUND_DISTANCE]), np.array([1.0, 0, 0]), np.array([0, 1.0, 0]))
@@ -98,10 +108,28 @@ def _texture_to_plate(shape: tuple[int, ...], corners: Array, shift: tuple[float
     return np.asarray(cv2.getPerspectiveTransform(source, target), np.float64)
 
 
+def _spill_over(picture: Layer, hand: NDArray[np.bool_], camera: scene.Camera) -> None:
+    """Add the light of the coloured glass to the hand, the more of it the more glass is seen around."""
+    half = np.array(scene.SCREEN) / 2
+    signs = np.array([[-1, -1], [1, -1], [1, 1], [-1, 1]])
+    corners = camera.project(np.stack([scene.panel().at(a * half[0], b * half[1]) for a, b in signs]))
+    glass = np.zeros(hand.shape, np.uint8)
+    cv2.fillConvexPoly(glass, np.round(corners).astype(np.int32), 255)
+    glass[hand] = 0
+    small = cv2.resize(glass, None, fx=0.25, fy=0.25, interpolation=cv2.INTER_AREA)
+    around = cv2.resize(cv2.GaussianBlur(small, (0, 0), 4), hand.shape[::-1]).astype(np.float32) / 255
+    picture[hand] += SPILL * around[hand][:, None] * np.array(GLASS_BACKING, np.float32)
+
+
 def _panel_over(
-    back: Layer, camera: scene.Camera, hand: scene.Limbs, lamp: Array, jitter: tuple[float, float], mirrored: Layer
+    back: Layer,
+    texture: Layer,
+    camera: scene.Camera,
+    hand: scene.Limbs,
+    lamp: Array,
+    jitter: tuple[float, float],
+    mirrored: Layer,
 ) -> Layer:
-    texture = _textures()[1]
     where = scene.panel()
     wide, tall = PANEL_PLANE
     u, v = np.array([-wide / 2, wide / 2]), np.array([-PANEL_TOP, tall - PANEL_TOP])

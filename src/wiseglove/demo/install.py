@@ -10,6 +10,7 @@ from concurrent.futures import ProcessPoolExecutor
 from fractions import Fraction
 from multiprocessing import get_context
 from pathlib import Path
+from typing import Any
 
 import cv2
 import numpy as np
@@ -20,9 +21,9 @@ from wiseglove.jobs.run import execute
 from wiseglove.media.encode import MovieWriter, png
 from wiseglove.media.probe import probe
 from wiseglove.settings import Settings
+from wiseglove.shot.basics import Corners, new_id
 from wiseglove.shot.edits import AddCover, AddPane, Edit, OutlineDraft, ShapePoints
 from wiseglove.shot.keys import as_points
-from wiseglove.shot.model import Corners, new_id
 from wiseglove.store import jobs, shots
 from wiseglove.store.database import Database
 from wiseglove.store.errors import StoreError
@@ -101,6 +102,15 @@ def install(database: Database, settings: Settings, folder: Path, tell: Tell) ->
 
 def take_in_movie(database: Database, settings: Settings, movie: Path, name: str) -> str:
     """A movie as a new shot, through the same work as an upload. Raises StoreError."""
+    return str(_take_in(database, settings, movie, name, None)["shot"])
+
+
+def take_in_insert(database: Database, settings: Settings, picture: Path, shot: str) -> str:
+    """A picture or movie as a clip of a shot, likewise; the clip's id."""
+    return str(_take_in(database, settings, picture, picture.stem, shot)["clip"])
+
+
+def _take_in(database: Database, settings: Settings, movie: Path, name: str, shot: str | None) -> dict[str, Any]:
     settings.make_folders()
     intake = new_id()
     source = settings.intakes / intake / "source"
@@ -112,7 +122,8 @@ def take_in_movie(database: Database, settings: Settings, movie: Path, name: str
         session.add(
             IntakeRow(
                 id=intake,
-                purpose="plate",
+                purpose="insert" if shot else "plate",
+                shot=shot,
                 state="decoding",
                 message="",
                 files={movie.name: {"size": movie.stat().st_size, "sha256": digest}},
@@ -126,7 +137,7 @@ def take_in_movie(database: Database, settings: Settings, movie: Path, name: str
         row = session.get_one(JobRow, job)
         if row.state != "done" or row.result is None:
             raise StoreError(row.message)
-        return str(row.result["shot"])
+        return dict(row.result)
 
 
 def demo_edits(folder: Path) -> list[Edit]:

@@ -18,6 +18,9 @@ PANEL_PLANE = (0.56, 0.86)
 PANEL_TOP = 0.22
 FONT = cv2.FONT_HERSHEY_SIMPLEX
 
+GLASS_BACKING = (0.035, 0.30, 0.07)
+"""Linear colour of the glass where it was shot to be keyed."""
+
 
 def _linear(rgb: tuple[int, int, int]) -> tuple[float, float, float]:
     r, g, b = (float(v) for v in decode(np.array(rgb) / 255))
@@ -107,8 +110,15 @@ def _display(width: int, height: int) -> Layer:
     return np.asarray(shown * 0.9, np.float32)
 
 
-def climate_panel() -> Layer:
-    """Housing, glass and post, premultiplied linear RGBA; see PANEL_PLANE for its size."""
+def _coloured_glass(width: int, height: int) -> Layer:
+    """Glass in the colour of a backing, unevenly lit, to be keyed."""
+    y, x = np.mgrid[:height, :width].astype(np.float32)
+    light = 0.78 + 0.34 * (x / width) - 0.22 * (y / height)
+    return np.asarray(np.array(GLASS_BACKING, np.float32) * light[..., None], np.float32)
+
+
+def climate_panel(coloured: bool = False) -> Layer:
+    """Housing, glass and post, premultiplied linear RGBA; see PANEL_PLANE for its size. coloured: glass to be keyed."""
     width, height = (round(v * PER_METRE) for v in PANEL_PLANE)
     middle = (width / 2, PANEL_TOP * PER_METRE)
     rng = np.random.default_rng(3)
@@ -153,5 +163,5 @@ def climate_panel() -> Layer:
 
     screen = (round(SCREEN[0] * PER_METRE), round(SCREEN[1] * PER_METRE))
     left, top = round(middle[0] - screen[0] / 2), round(middle[1] - screen[1] / 2)
-    rgb[top : top + screen[1], left : left + screen[0]] = _display(*screen)
+    rgb[top : top + screen[1], left : left + screen[0]] = (_coloured_glass if coloured else _display)(*screen)
     return np.asarray(np.dstack([rgb * alpha[..., None], alpha]), np.float32)

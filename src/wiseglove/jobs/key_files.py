@@ -13,15 +13,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wiseglove.core.compositing.colour import decode, encode, to_working
-from wiseglove.core.keying.key import GreyError, Keyer, finished, key, sampled, shrunk, subject, surely_backing
+from wiseglove.core.keying.doubts import doubt
+from wiseglove.core.keying.key import GreyError, Keyer, finished, key, sampled, shrunk, subject
 from wiseglove.jobs.solve_files import WrongUseError, matching
 from wiseglove.media.plate import PlateFiles
 
 Picture = NDArray[np.float32]
-GONE = 0.25
-"""Share of the backing's area on the first frame below which the last frame is worth a warning."""
-RIM = 0.15
-"""Share of the picture's border that has the backing's colour at least, where the sample is right."""
 
 
 @dataclass(frozen=True)
@@ -33,8 +30,8 @@ class Request:
     samples: list[tuple[float, float, float, float]] = field(default_factory=list)
     backing: str | None = None
     clean_plate: str | None = None
-    low: float = Keyer.low
-    high: float = Keyer.high
+    low: float | None = None
+    high: float | None = None
     shrink: float = 0.0
     garbage: str | None = None
     core: str | None = None
@@ -55,9 +52,11 @@ def key_files(request: Request, tell: Callable[[str], None]) -> int:
         raise WrongUseError(
             f"The range {first}:{last} does not lie in the plate, whose frames are {plate.first} to {plate.last}."
         )
-    if not 0 <= request.low < request.high <= 1:
+    low = Keyer.low if request.low is None else request.low
+    high = Keyer.high if request.high is None else request.high
+    if not 0 <= low < high <= 1:
         raise WrongUseError("--low must be at least 0 and less than --high, which is 1 at most.")
-    keyer = Keyer(_colour(request, plate, first), request.low, request.high)
+    keyer = Keyer(_colour(request, plate, first), low, high)
     clean = _clean(request, plate)
     masks = [
         matching(where, plate, first, last, what) if where else None
@@ -65,7 +64,9 @@ def key_files(request: Request, tell: Callable[[str], None]) -> int:
     ]
     shares = ", ".join(f"{v:.3f}" for v in keyer.sample)
     tell(f"Keying frames {first} to {last}, backing {shares} in linear light.")
-    _warn(plate, first, last, keyer, tell)
+    doubtful = doubt(_linear(plate.read(first)), keyer, {last: _linear(plate.read(last))})
+    if doubtful:
+        tell(doubtful)
 
     for folder in (request.out, request.despilled):
         if folder is not None:
@@ -78,7 +79,7 @@ def key_files(request: Request, tell: Callable[[str], None]) -> int:
         alpha = finished(shrunk(keyed.alpha, request.shrink), core, garbage)
         _save(request.out / f"matte.{frame:04d}.png", alpha)
         if request.despilled is not None:
-            colours = encode(np.clip(subject(picture, alpha, keyed, keyer), 0, 1)).astype(np.float32)
+            colours = encode(np.clip(subject(picture, alpha, keyed.backing, keyer), 0, 1)).astype(np.float32)
             _save(request.despilled / f"subject.{frame:04d}.png", colours[..., ::-1])
 
     with ThreadPoolExecutor(2) as pool:
@@ -127,27 +128,6 @@ def _clean(request: Request, plate: PlateFiles) -> Picture | None:
             "the same size."
         )
     return _linear(there.read(there.first))
-
-
-def _warn(plate: PlateFiles, first: int, last: int, keyer: Keyer, tell: Callable[[str], None]) -> None:
-    """Say what looks wrong about the sample, and where no backing of its hue is left at the end."""
-    start = surely_backing(_linear(plate.read(first)), keyer)
-    rim = np.concatenate([start[0], start[-1], start[:, 0], start[:, -1]])
-    if not start.any():
-        tell(
-            "Nothing on the first frame is surely backing, so the one colour is used everywhere. Sample nearer to the "
-            "subject, or give a clean plate."
-        )
-    elif rim.mean() < RIM:
-        tell(
-            "Hardly any of the picture's border has the sampled colour, as if the sample lay on the subject. Look at the "
-            "mattes, and sample the backing if they are inside out."
-        )
-    elif float(surely_backing(_linear(plate.read(last)), keyer).mean()) < GONE * float(start.mean()):
-        tell(
-            f"On frame {last} there is much less backing of the sampled colour than on frame {first}: its light or hue "
-            "changes in time. Key the parts by themselves, with a sample from each."
-        )
 
 
 def _save(target: Path, values: Picture) -> None:

@@ -41,8 +41,13 @@ def proxy_path(folder: Path, number: int) -> Path:
 
 
 def read_info(folder: Path) -> MediaInfo:
-    """What is known about a clip."""
-    return MediaInfo.model_validate_json((folder / "clip.json").read_bytes())
+    """What is known about a clip. Raises MediaError for one that is not there."""
+    try:
+        return MediaInfo.model_validate_json((folder / "clip.json").read_bytes())
+    except FileNotFoundError as error:
+        raise MediaError(
+            "A clip of this shot is not on the server's disk. What is drawn is safe. Take the clip in again, or choose another."
+        ) from error
 
 
 def decode(source: Path, target: Path, understood: Understood, progress: Progress) -> MediaInfo:

@@ -5,7 +5,8 @@ from __future__ import annotations
 import numpy as np
 
 from wiseglove.shot.evaluate import points_at
-from wiseglove.shot.model import Carrier, Cover, Element, Outline, Pane, Settings, Shot
+from wiseglove.shot.model import Animated, Carrier, Cover, Element, Outline, Pane, Settings, Shot
+from wiseglove.shot.subject import Subject
 
 Span = tuple[int, int]
 _DRAWN_ONLY = {"name", "colour", "locked"}
@@ -36,19 +37,23 @@ def _span(old: Element | None, new: Element | None, whole: Span) -> Span | None:
     if isinstance(old, Cover) and isinstance(new, Cover):
         same = old.model_dump(exclude=_DRAWN_ONLY) == new.model_dump(exclude=_DRAWN_ONLY)
         return None if same else whole
-    both_panes = isinstance(old, Pane) and isinstance(new, Pane)
-    if isinstance(old, Pane) and isinstance(new, Pane):
-        pictured = _DRAWN_ONLY | {"keys"}
+    both_placed = (isinstance(old, Pane) and isinstance(new, Pane)) or (
+        isinstance(old, Subject) and isinstance(new, Subject)
+    )
+    if both_placed:
+        assert isinstance(old, Pane | Subject)
+        assert isinstance(new, Pane | Subject)
+        pictured = _DRAWN_ONLY | {"keys", "near"}
         if old.model_dump(exclude=pictured) != new.model_dump(exclude=pictured):
             return whole
-    if both_panes or (isinstance(old, Outline) and isinstance(new, Outline) and old.kinds == new.kinds):
-        assert isinstance(old, Outline | Pane)
-        assert isinstance(new, Outline | Pane)
+    if both_placed or (isinstance(old, Outline) and isinstance(new, Outline) and old.kinds == new.kinds):
+        assert isinstance(old, Animated)
+        assert isinstance(new, Animated)
         return _moved(old, new, whole)
     return whole
 
 
-def _moved(old: Outline | Pane, new: Outline | Pane, whole: Span) -> Span | None:
+def _moved(old: Animated, new: Animated, whole: Span) -> Span | None:
     frames = np.arange(whole[0], whole[1] + 1)
     differs = np.abs(points_at(old, frames) - points_at(new, frames)).max(axis=(1, 2)) > 1e-6
     if not differs.any():

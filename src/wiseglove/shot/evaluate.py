@@ -11,7 +11,9 @@ from numpy.typing import NDArray
 from wiseglove.core.motion.joint import Jointed
 from wiseglove.core.motion.path import Motion
 from wiseglove.core.outline.inbetween import Animation, in_between, pivots
-from wiseglove.shot.model import Key, Outline, Pane, PaneKey
+from wiseglove.shot.basics import PaneKey
+from wiseglove.shot.model import Animated, Key, Outline, Pane
+from wiseglove.shot.subject import Subject
 
 Array = NDArray[np.float64]
 _EVEN = (0.0, 0.0, 1.0, 1.0)
@@ -24,7 +26,7 @@ def key_points(key: Key | PaneKey) -> Array:
     return np.concatenate([np.array(key.corners, np.float64), np.zeros((4, 6))], axis=1)
 
 
-def animation_of(element: Outline | Pane) -> Animation:
+def animation_of(element: Animated) -> Animation:
     """The element's keys as the core wants them; kept with the element, whose keys never change.
 
     A copy takes what is kept along, so it counts only while it was made of these very keys.
@@ -47,18 +49,18 @@ def animation_of(element: Outline | Pane) -> Animation:
     return animation
 
 
-def motion_of(element: Outline | Pane) -> Motion | Jointed | None:
+def motion_of(element: Animated) -> Motion | Jointed | None:
     """The motion that an element rides on, as `riding.bound` left it there."""
     held: Motion | Jointed | None = element.__dict__.get("_motion")
     return held
 
 
-def stored_at(element: Outline | Pane, frames: Sequence[float] | NDArray[Any]) -> Array:
+def stored_at(element: Animated, frames: Sequence[float] | NDArray[Any]) -> Array:
     """Points at frames (T,) as they are stored, at the reference of what the element rides on: (T, N, 8)."""
     return in_between(animation_of(element), np.asarray(frames, np.float64))
 
 
-def points_at(element: Outline | Pane, frames: Sequence[float] | NDArray[Any]) -> Array:
+def points_at(element: Animated, frames: Sequence[float] | NDArray[Any]) -> Array:
     """Points at frames (T,) as they are seen: (T, N, 8)."""
     times = np.asarray(frames, np.float64)
     motion = motion_of(element)
@@ -66,13 +68,13 @@ def points_at(element: Outline | Pane, frames: Sequence[float] | NDArray[Any]) -
     return points if motion is None else motion.carry(times, points)
 
 
-def to_stored(element: Outline | Pane, frame: float, points: Array) -> Array:
+def to_stored(element: Animated, frame: float, points: Array) -> Array:
     """Points (N, 8) seen on a frame, as they are to be stored."""
     motion = motion_of(element)
     return points if motion is None else motion.back(frame, points)
 
 
-def span_of(element: Outline | Pane) -> tuple[int, int]:
+def span_of(element: Animated) -> tuple[int, int]:
     """First and last frame beyond which the element stands still."""
     first, last = element.keys[0].frame, element.keys[-1].frame
     motion = motion_of(element)
@@ -95,6 +97,6 @@ def pivot_at(outline: Outline, frame: float) -> Array:
     return np.asarray(motion.carry(np.array([frame]), points[None])[0, 0, :2])
 
 
-def corners_at(pane: Pane, frame: float) -> Array:
+def corners_at(pane: Pane | Subject, frame: float) -> Array:
     """A pane's four corners at a frame, (4, 2)."""
     return points_at(pane, [frame])[0, :, :2]

@@ -10,11 +10,10 @@ from pydantic import Field
 
 from wiseglove.core.geometry.bezier import Points
 from wiseglove.core.geometry.similarity import turn_and_scale
+from wiseglove.shot.basics import Curve, PaneKey, Plate, Point, Strict
 from wiseglove.shot.errors import EditError
 from wiseglove.shot.evaluate import key_points, points_at, to_stored
-from wiseglove.shot.model import Curve, Key, Outline, Pane, PaneKey, Plate, Point, Strict
-
-Animated = Outline | Pane
+from wiseglove.shot.model import Animated, Key, Outline
 
 
 def check_frame(plate: Plate, frame: int) -> None:

@@ -11,8 +11,9 @@ from wiseglove.core.geometry.homography import apply
 from wiseglove.core.motion.path import Motion
 from wiseglove.core.motion.regions import filled
 from wiseglove.shot.model import Carrier, Cover, FollowedPoint, Insert, Region, Shot
-from wiseglove.shot.render import FrameScene, Pictures
+from wiseglove.shot.render import FrameScene
 from wiseglove.shot.riding import motion, quads_of
+from wiseglove.shot.scene import Pictures
 
 Picture = NDArray[np.float32]
 Array = NDArray[np.float64]

@@ -5,81 +5,31 @@ Frames carry the plate's own numbers; positions and distances are in plate pixel
 
 from __future__ import annotations
 
-from fractions import Fraction
-from typing import Annotated, Any, Literal, TypeVar
-from uuid import uuid4
+from typing import Annotated, Literal, TypeVar
 
-from pydantic import BaseModel, BeforeValidator, ConfigDict, Field
+from pydantic import BaseModel, Field
 
 from wiseglove.core.motion.channels import Channel
 from wiseglove.core.motion.models import Model
-
-FAR = 100_000.0
-"""Farthest coordinate that is taken, in pixels: well beyond any plate, well within float precision."""
-
-Coordinate = Annotated[float, Field(allow_inf_nan=False, ge=-FAR, le=FAR)]
-Corner = Annotated[tuple[Coordinate, Coordinate], Field(strict=False)]
-"""x, y. Lax, as the tuples below, only in that a JSON list will do; the numbers stay strict."""
-Corners = Annotated[tuple[Corner, Corner, Corner, Corner], Field(strict=False)]
-"""Top left, top right, bottom right, bottom left of the insert."""
-Line = Annotated[tuple[Corner, Corner], Field(strict=False)]
-Width = Annotated[float, Field(allow_inf_nan=False, ge=0, le=500)]
-
-
-def _with_hard_edge(point: Any) -> Any:
-    return [*point, 0.0, 0.0] if isinstance(point, list | tuple) and len(point) == 6 else point
-
-
-Point = Annotated[
-    tuple[Coordinate, Coordinate, Coordinate, Coordinate, Coordinate, Coordinate, Width, Width],
-    Field(strict=False),
-    BeforeValidator(_with_hard_edge),
-]
-"""x, y, incoming handle dx, dy, outgoing handle dx, dy, soft edge inwards and outwards (0 where they are left out)."""
-Colour = Annotated[str, Field(pattern=r"^#[0-9a-f]{6}$")]
-Name = Annotated[str, Field(min_length=1, max_length=80)]
-PointKind = Literal["corner", "smooth", "free"]
-Ease = Literal["smooth", "linear", "hold", "curve"]
-Share = Annotated[float, Field(allow_inf_nan=False, ge=0, le=1)]
-Progress = Annotated[float, Field(allow_inf_nan=False, ge=-4, le=4)]
-Curve = Annotated[tuple[Share, Progress, Share, Progress], Field(strict=False)]
-"""Control points x1, y1, x2, y2 of an easing curve, as in CSS: x is time, y is progress."""
-Fade = Annotated[int, Field(ge=0, le=1000)]
-ElementId = Annotated[str, Field(pattern=r"^[a-z0-9]{1,32}$")]
-
-
-def new_id() -> str:
-    """A fresh element id."""
-    return uuid4().hex[:12]
-
-
-class Strict(BaseModel):
-    """Base of everything that is stored or sent: unknown fields and silent conversions are refused."""
-
-    model_config = ConfigDict(extra="forbid", strict=True, frozen=True)
-
-
-class Plate(Strict):
-    """What the shot is drawn on."""
-
-    media: str
-    width: int = Field(ge=1)
-    height: int = Field(ge=1)
-    first: int = 1001
-    count: int = Field(ge=1)
-    rate_num: int = Field(ge=1)
-    rate_den: int = Field(ge=1)
-    pixel_aspect: float = Field(default=1.0, gt=0, allow_inf_nan=False)
-
-    @property
-    def last(self) -> int:
-        """Number of the last frame."""
-        return self.first + self.count - 1
-
-    @property
-    def rate(self) -> Fraction:
-        """Frames per second, exact."""
-        return Fraction(self.rate_num, self.rate_den)
+from wiseglove.shot.basics import (
+    Colour,
+    Corner,
+    Corners,
+    Curve,
+    Ease,
+    ElementId,
+    Fade,
+    Line,
+    Name,
+    Placed,
+    Plate,
+    Point,
+    PointKind,
+    Share,
+    Strict,
+    Width,
+)
+from wiseglove.shot.subject import Subject
 
 
 class Key(Strict):
@@ -91,15 +41,6 @@ class Key(Strict):
     curve: Curve | None = None
     turns: Annotated[int, Field(ge=-20, le=20)] = 0
     """Whole turns on the way to the next key, on top of the shorter way round."""
-
-
-class PaneKey(Strict):
-    """A pane's corners at a frame."""
-
-    frame: int
-    corners: Corners
-    ease: Ease = "smooth"
-    curve: Curve | None = None
 
 
 class Insert(Strict):
@@ -303,18 +244,11 @@ class Outline(Spanned):
     """With joints: the frame at which its keys are stored, instead of the carrier's reference."""
 
 
-class Pane(Strict):
+class Pane(Placed):
     """Four corners in which an insert is shown."""
 
     kind: Literal["pane"] = "pane"
-    id: ElementId
-    name: Name
-    colour: Colour
-    shown: bool = True
-    locked: bool = False
-    opacity: float = Field(default=1.0, ge=0, le=1, allow_inf_nan=False)
     insert: Insert = Insert()
-    keys: list[PaneKey]
     radius: Annotated[float, Field(allow_inf_nan=False, ge=0, le=0.5)] = 0.0
     """Of its corners, as a share of its shorter side."""
     bow: Annotated[float, Field(allow_inf_nan=False, ge=-0.5, le=0.5)] = 0.0
@@ -325,15 +259,14 @@ class Pane(Strict):
     """Pixels over which its border fades inwards."""
     aspect: Annotated[float, Field(allow_inf_nan=False, ge=0.02, le=50)] | None = None
     """Width over height of the real screen, where it is known."""
-    rides: ElementId | None = None
-    pins: Annotated[list[ElementId | None], Field(max_length=4)] = []
-    """Carriers of single corners, as between fingertips, in the order of the corners; None for those that go with the rest."""
-    rest: int | None = None
-    """With pins: the frame at which its keys are stored, instead of the carrier's reference."""
 
 
-Element = Annotated[Settings | Cover | Group | Outline | Pane | Carrier, Field(discriminator="kind")]
-E = TypeVar("E", Cover, Group, Outline, Pane, Carrier)
+Thing = Cover | Pane | Subject
+"""What has a place in the order of depth."""
+Animated = Outline | Pane | Subject
+"""What has keys of a shape, and may ride on carriers."""
+Element = Annotated[Settings | Cover | Group | Outline | Pane | Subject | Carrier, Field(discriminator="kind")]
+E = TypeVar("E", Cover, Group, Outline, Pane, Subject, Carrier)
 
 
 class Shot(BaseModel):
@@ -371,16 +304,26 @@ class Shot(BaseModel):
         """Panes from near to far."""
         return [e for e in map(self.elements.get, self.settings.depth) if isinstance(e, Pane)]
 
+    @property
+    def subjects(self) -> list[Subject]:
+        """Subjects from near to far."""
+        return [e for e in map(self.elements.get, self.settings.depth) if isinstance(e, Subject)]
+
+    @property
+    def mattes_of_subjects(self) -> frozenset[str]:
+        """The covers that are a subject's garbage or core, and hide nothing by themselves."""
+        return frozenset(c for s in self.subjects for c in (*s.core, *s.garbage))
+
     def group_of(self, cover: Cover) -> Group | None:
         """The group that a cover belongs to."""
         return self.find(cover.group, Group) if cover.group else None
 
-    def is_shown(self, thing: Cover | Pane) -> bool:
+    def is_shown(self, thing: Thing) -> bool:
         """Whether a cover or pane, and the group that it is in, is shown."""
         group = self.group_of(thing) if isinstance(thing, Cover) else None
         return thing.shown and (group is None or group.shown)
 
-    def is_locked(self, thing: Cover | Pane) -> bool:
+    def is_locked(self, thing: Thing) -> bool:
         """Whether a cover or pane, or the group that it is in, is locked."""
         group = self.group_of(thing) if isinstance(thing, Cover) else None
         return thing.locked or (group is not None and group.locked)
@@ -389,10 +332,10 @@ class Shot(BaseModel):
         """A cover's outlines in the order in which they add, cut and limit."""
         return [e for e in map(self.elements.get, cover.outlines) if isinstance(e, Outline)]
 
-    def nearer_than(self, pane: Pane) -> list[Cover]:
-        """The covers that stay in front of a pane."""
-        depth = self.settings.depth
-        return [c for c in self.covers if depth.index(c.id) < depth.index(pane.id)]
+    def nearer_than(self, thing: Pane | Subject) -> list[Cover]:
+        """The covers that stay in front of a pane or a subject."""
+        depth, others = self.settings.depth, self.mattes_of_subjects
+        return [c for c in self.covers if c.id not in others and depth.index(c.id) < depth.index(thing.id)]
 
 
 def new_shot(shot_id: str, name: str, plate: Plate) -> Shot:

@@ -2,161 +2,32 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
 from contextlib import suppress
-from dataclasses import dataclass
-from typing import Literal, Protocol
+from typing import Literal
 
+import cv2
 import numpy as np
-from numpy.typing import NDArray
 
 from wiseglove.core.compositing import colour, over, pane
-from wiseglove.core.compositing.face import Face
 from wiseglove.core.geometry.bezier import Points
 from wiseglove.core.geometry.homography import DegenerateQuadError
-from wiseglove.core.matte import shutter
-from wiseglove.core.matte.combine import Part, cover_matte, outline_matte, reach_box
-from wiseglove.core.matte.coverage import Box, Matte, box_of
-from wiseglove.shot.evaluate import corners_at, points_at
-from wiseglove.shot.model import Cover, Insert, Outline, Pane, Plate, Shot
+from wiseglove.core.matte.combine import outline_matte
+from wiseglove.core.matte.coverage import Box, Matte
+from wiseglove.shot.evaluate import corners_at
+from wiseglove.shot.model import Cover, Insert, Pane
+from wiseglove.shot.scene import Bytes, Override, Picture, face_of, relative, values_of
+from wiseglove.shot.subject import Subject
+from wiseglove.shot.subject_scene import SubjectScene
 
 Look = Literal["plate", "matte", "cutout", "composite"]
-Style = Literal["plain", "tint", "edges"]
 TINT = 0.55
-Bytes = NDArray[np.uint8]
-Override = Mapping[str, Points]
-"""Points of outlines (or corners of panes, as points) that are just being dragged."""
+STATE = ("#20303a", "#d99a2b", "#efeadb")
+"""What shows the state of a matte: fully out, in between, fully in."""
+CLEAR_END, SOLID_END = 1.5 / 255, 253.5 / 255
 
 
-class Pictures(Protocol):
-    """Where a scene gets its pictures from."""
-
-    def plate(self, plate: Plate, frame: int, width: int, height: int) -> colour.Picture:
-        """The plate's frame, RGB (height, width, 3), encoded."""
-        ...
-
-    def insert(self, insert: Insert, frame: int, linear: bool) -> colour.Linear:
-        """What a pane shows on a plate frame: working values (H, W, 3), or (H, W, 4) premultiplied."""
-        ...
-
-
-@dataclass(frozen=True)
-class Manner:
-    """How a look is shown: which covers count (None: all that are shown), the matte's style, the cut-out's ground."""
-
-    only: frozenset[str] | None = None
-    style: Style = "plain"
-    ground: str = "checks"
-
-
-EVERYTHING = Manner()
-
-
-class FrameScene:
-    """A shot on one frame at one scale; keeps what does not change while something is dragged.
-
-    `scale` is result pixels per plate pixel; `samples` per pixel and axis for inserts.
-    """
-
-    def __init__(
-        self,
-        shot: Shot,
-        frame: int,
-        pictures: Pictures,
-        scale: float = 1.0,
-        samples: int = pane.FINAL,
-        manner: Manner = EVERYTHING,
-    ) -> None:
-        self.shot, self.frame, self.scale, self.samples, self.manner = shot, frame, scale, samples, manner
-        self.width, self.height = size_at(shot.plate, scale)
-        self.whole = Box(0, 0, self.width, self.height)
-        self.linear = shot.settings.mixing == "linear"
-        self._pictures = pictures
-        self._plate: colour.Picture | None = None
-        self._covers = [
-            c
-            for c in shot.covers
-            if shot.is_shown(c) and c.present(frame) and (manner.only is None or c.id in manner.only)
-        ]
-        self._panes = [p for p in shot.panes if p.shown]
-        self._shapes: dict[str, Points] = {}
-        self._mattes: dict[str, tuple[Box, Matte]] = {}
-        self._laid: dict[str, pane.Laid | None] = {}
-
-    def plate(self) -> colour.Picture:
-        """The plate at this scale."""
-        if self._plate is None:
-            self._plate = self._pictures.plate(self.shot.plate, self.frame, self.width, self.height)
-        return self._plate
-
-    def matte(self, box: Box, override: Override | None = None, covers: Sequence[Cover] | None = None) -> Matte:
-        """Union of the shown covers' mattes (or of some of them) over a box."""
-        wanted = self._covers if covers is None else [c for c in covers if c in self._covers]
-        clear = np.ones((box.height, box.width), np.float32)
-        for cover in wanted:
-            part, matte = self._cover_in(cover, box, override or {})
-            if not part.empty:
-                clear[_relative(part, box).slices] *= 1 - matte
-        return 1 - clear
-
-    def reach_of(self, element: str, points: Points) -> Box:
-        """The pixels that an outline or a pane with these points on this frame can touch."""
-        outline = self.shot.find(element, Outline)
-        cover = self.shot.find(outline.cover, Cover) if outline else None
-        if outline is None or cover is None:
-            found = self.shot.find(element, Pane)
-            with suppress(DegenerateQuadError):
-                if found is not None:
-                    return box_of(pane.face_outline(points[:, :2], face_of(found)), self.scale)
-            return box_of(points, self.scale)
-        shapes = self._moved(outline, cover, {element: points})
-        return reach_box(shapes, self.scale, abs(cover.grow))
-
-    def _cover_in(self, cover: Cover, box: Box, override: Override) -> tuple[Box, Matte]:
-        """The part of a box that a cover touches, and its matte there."""
-        if any(outline in override for outline in cover.outlines):
-            part = self._touched(cover, override).within(box)
-            return part, self._combined(cover, part, override)
-        if cover.id not in self._mattes:
-            touched = self._touched(cover, {})
-            self._mattes[cover.id] = touched, self._combined(cover, touched, {})
-        held, matte = self._mattes[cover.id]
-        part = held.within(box)
-        return part, matte[_relative(part, held).slices]
-
-    def _touched(self, cover: Cover, override: Override) -> Box:
-        """The pixels of the picture that a cover can touch."""
-        touched = Box(0, 0, 0, 0)
-        for part in self._parts(cover, override):
-            if part.mode == "adds":
-                touched = touched.joined(reach_box(part.shapes, self.scale, abs(cover.grow)).within(self.whole))
-        return touched
-
-    def _combined(self, cover: Cover, box: Box, override: Override) -> Matte:
-        matte = cover_matte(self._parts(cover, override), box, self.scale, cover.grow * self.scale)
-        strength = cover.strength(self.frame, self.shot.plate)
-        return matte if strength == 1.0 else matte * np.float32(strength)
-
-    def _parts(self, cover: Cover, override: Override) -> list[Part]:
-        """The cover's outlines that are there on this frame, at the moments of its exposure."""
-        plate = self.shot.plate
-        return [
-            Part(o.mode, self._moved(o, cover, override), o.strength(self.frame, plate))
-            for o in self.shot.outlines_of(cover)
-            if o.present(self.frame)
-        ]
-
-    def _moved(self, outline: Outline, cover: Cover, override: Override) -> Points:
-        if outline.id not in self._shapes:
-            self._shapes[outline.id] = exposed(outline, cover, self.frame, self.scale)
-        shapes = self._shapes[outline.id]
-        if outline.id not in override:
-            return shapes
-        if len(shapes) == 1:
-            return override[outline.id][None]
-        moved: Points = shapes + (override[outline.id] - points_at(outline, [self.frame])[0])
-        moved[..., 6:] = np.maximum(moved[..., 6:], 0.0)
-        return moved
+class FrameScene(SubjectScene):
+    """A shot on one frame at one scale, as its looks show it."""
 
     def _laid_on(self, which: Pane, override: Override) -> pane.Laid | None:
         if which.id in override:
@@ -173,51 +44,97 @@ class FrameScene:
             return None
 
     def composite(self, box: Box, override: Override | None = None) -> Bytes:
-        """Plate with every pane's insert, each held out by the covers nearer to the camera; RGB of the box."""
+        """Plate with every pane's insert and every subject, each held out by the covers nearer to it; RGB of the box."""
         moved = override or {}
         out = colour.to_eight_bits(self.plate()[box.slices])
-        laid = [(which, self._laid_on(which, moved)) for which in reversed(self._panes)]
+        reach = [self._reach_of(which, moved).within(box) for which in self._layers]
         touched = Box(0, 0, 0, 0)
-        for _, seen in laid:
-            if seen is not None:
-                touched = touched.joined(seen.box.within(box))
+        for part in reach:
+            touched = touched.joined(part)
         if touched.empty:
             return out
         working = colour.to_working(self.plate()[touched.slices], self.linear)
-        for which, seen in laid:
-            part = seen.box.within(touched) if seen is not None else touched
-            if seen is None or part.empty:
+        for which, part in zip(reversed(self._layers), reversed(reach), strict=True):
+            if part.empty:
                 continue
-            own = _relative(part, seen.box).slices
-            here = _relative(part, touched).slices
+            here = relative(part, touched).slices
             nearer = self.matte(part, moved, self.shot.nearer_than(which))
-            alpha = seen.alpha[own] * np.float32(which.opacity)
-            working[here] = over.over_with_holdout(working[here], seen.colour[own], alpha, nearer)
+            front, alpha = self._seen(which, part, moved, working[here])
+            working[here] = over.over_with_holdout(working[here], front, alpha * np.float32(which.opacity), nearer)
         out = out.copy()
-        out[_relative(touched, box).slices] = colour.to_display(working, self.linear)
+        out[relative(touched, box).slices] = colour.to_display(working, self.linear)
         return out
 
+    def _reach_of(self, which: Pane | Subject, override: Override) -> Box:
+        if isinstance(which, Subject):
+            return self._subject_box(which)
+        laid = self._laid_on(which, override)
+        return Box(0, 0, 0, 0) if laid is None else laid.box
+
+    def _seen(
+        self, which: Pane | Subject, part: Box, override: Override, behind: Picture | None = None
+    ) -> tuple[Picture, Matte]:
+        """A pane's insert or a subject over a box, unpremultiplied working values, and its alpha there."""
+        if isinstance(which, Subject):
+            back = behind if which.spill.replace == "background" else None
+            return self._subject_in(which, part, override, back)
+        laid = self._laid_on(which, override)
+        assert laid is not None
+        own = relative(part, laid.box).slices
+        return laid.colour[own], laid.alpha[own]
+
     def cutout(self, box: Box, override: Override | None = None) -> Bytes:
-        """What the covers keep of the plate, on checks or on a colour; RGB of the box."""
-        matte = self.matte(box, override)
-        picture = colour.to_working(self.plate()[box.slices], False)
-        if self.manner.ground == "checks":
-            size = max(8, round(16 * self.scale))
-            ground = over.checks(box.bottom, box.right, size)[box.slices]
+        """What covers and subjects keep of their pictures, on the chosen ground; RGB of the box."""
+        moved = override or {}
+        linear = self.linear and bool(self._subjects)
+        out = self._ground(box, linear)
+        picture = colour.to_working(self.plate()[box.slices], linear)
+        for thing in reversed(list(map(self.shot.elements.get, self.shot.settings.depth))):
+            if isinstance(thing, Cover) and thing in self._covers:
+                part, matte = self._cover_in(thing, box, moved)
+                if not part.empty:
+                    here = relative(part, box).slices
+                    out[here] = over.cut_out(picture[here], matte, out[here])
+            elif isinstance(thing, Subject) and thing in self._subjects:
+                part = self._subject_box(thing).within(box)
+                if not part.empty:
+                    here = relative(part, box).slices
+                    front, alpha = self._seen(thing, part, moved, out[here])
+                    out[here] = over.cut_out(front, alpha * np.float32(thing.opacity), out[here])
+        return colour.to_display(out, linear)
+
+    def _ground(self, box: Box, linear: bool) -> Picture:
+        """What a cut-out lies on, (h, w, 3): checks, a colour, the plate out of focus, or the farthest pane's picture."""
+        ground = self.manner.ground
+        if ground == "blurred":
+            soft = cv2.GaussianBlur(self.plate(), (0, 0), max(18 * self.scale, 1))
+            return colour.to_working(soft[box.slices], linear)
+        if ground == "picture":
+            insert = self.shot.panes[-1].insert if self.shot.panes else Insert()
+            seen = self._pictures.insert(insert, self.frame, linear)[..., :3]
+            size = (self.width, self.height)
+            return np.asarray(cv2.resize(seen, size, interpolation=cv2.INTER_AREA)[box.slices], np.float32).copy()
+        if ground == "checks":
+            plain = over.checks(box.bottom, box.right, max(8, round(16 * self.scale)))[box.slices]
         else:
-            ground = np.broadcast_to(_values(self.manner.ground), (box.height, box.width, 3))
-        return colour.to_display(over.cut_out(picture, matte, ground), False)
+            plain = np.broadcast_to(values_of(ground), (box.height, box.width, 3))
+        return np.array(colour.decode(plain) if linear else plain, np.float32)
 
     def tinted(self, box: Box, override: Override | None = None) -> Bytes:
-        """The plate with each cover's matte laid over it in the cover's colour, half clear; RGB of the box."""
+        """The plate with each matte laid over it in its cover's or subject's colour, half clear; RGB of the box."""
         out = colour.to_working(self.plate()[box.slices], False)
-        for cover in reversed(self._covers):
-            part, matte = self._cover_in(cover, box, override or {})
+        things: list[Subject | Cover] = [*reversed(self._subjects), *reversed(self._covers)]
+        for thing in things:
+            if isinstance(thing, Subject):
+                part = self._subject_box(thing).within(box)
+                matte = self._subject_in(thing, part, override or {})[1]
+            else:
+                part, matte = self._cover_in(thing, box, override or {})
             if part.empty:
                 continue
             share = matte[..., None] * np.float32(TINT)
-            here = _relative(part, box).slices
-            out[here] = out[here] * (1 - share) + share * _values(cover.colour)
+            here = relative(part, box).slices
+            out[here] = out[here] * (1 - share) + share * values_of(thing.colour)
         return colour.to_display(out, False)
 
     def silhouette(self, element: str) -> Bytes:
@@ -226,6 +143,10 @@ class FrameScene:
         matte = np.zeros((self.height, self.width), np.float32)
         if isinstance(found, Cover) and found.present(self.frame):
             matte = self._combined(found, self.whole, {})
+        elif isinstance(found, Subject):
+            part = self._subject_box(found)
+            if not part.empty:
+                matte[part.slices] = self._subject_in(found, part, {})[1]
         elif isinstance(found, Pane):
             with suppress(DegenerateQuadError):
                 border = pane.face_outline(corners_at(found, self.frame), face_of(found))
@@ -245,38 +166,49 @@ class FrameScene:
     def _matte_look(self, box: Box, override: Override | None) -> Bytes:
         if self.manner.style == "tint":
             return self.tinted(box, override)
-        matte = self.matte(box, override)
+        if self.manner.style == "spill":
+            return self._spill_only(box)
+        matte = self.whole_matte(box, override)
         if self.manner.style == "edges":
             # What lies between the inner and the outer end of the edge, brightest where it is half covered.
             matte = 1 - np.abs(2 * matte - 1)
+        if self.manner.style == "state":
+            tones = np.array([values_of(t) for t in STATE])
+            state = np.where(matte <= CLEAR_END, 0, np.where(matte >= SOLID_END, 2, 1))
+            return colour.to_display(tones[state], False)
         return colour.to_eight_bits(matte)
 
+    def whole_matte(self, box: Box, override: Override | None = None) -> Matte:
+        """Union over a box of all covers and subjects that count."""
+        clear = 1 - self.matte(box, override)
+        for which in self._subjects:
+            part = self._subject_box(which).within(box)
+            if not part.empty:
+                clear[relative(part, box).slices] *= 1 - self._subject_in(which, part, override or {})[1]
+        return 1 - clear
 
-def face_of(which: Pane) -> Face:
-    """How a pane's face is shaped."""
-    return Face(which.radius, which.bow, which.edges, which.soft, which.aspect or 16 / 9)
+    def _spill_only(self, box: Box) -> Bytes:
+        """What is taken out of the subjects' colours as the backing's, where they are, on black; RGB of the box."""
+        out = np.zeros((box.height, box.width, 3), np.float32)
+        for which in reversed(self._subjects):
+            part = self._subject_box(which).within(box)
+            if part.empty or which.clip is not None:
+                continue
+            own, alpha = self._subject_in(which, part, {})
+            plate = colour.to_working(self.plate()[part.slices], self.linear)
+            here = relative(part, box).slices
+            out[here] = out[here] * (1 - alpha[..., None]) + np.clip(plate - own, 0, 1) * alpha[..., None]
+        return colour.to_display(out, self.linear)
 
-
-def exposed(outline: Outline, cover: Cover, frame: float, scale: float) -> Points:
-    """An outline at the moments of its cover's exposure of a frame, (S, N, 8); one where nothing is blurred."""
-    if cover.shutter <= 0:
-        return points_at(outline, [frame])
-    rough = points_at(outline, shutter.moments(frame, cover.shutter, cover.phase, 5))
-    softness = float(rough[..., 6:].sum(axis=-1).min()) * scale
-    needed = shutter.moments_needed(shutter.travel(rough) * 1.25 * scale, softness)
-    if needed == 1:
-        return points_at(outline, [frame])
-    return points_at(outline, shutter.moments(frame, cover.shutter, cover.phase, needed))
-
-
-def _values(hexadecimal: str) -> NDArray[np.float32]:
-    return np.array([int(hexadecimal[i : i + 2], 16) / 255 for i in (1, 3, 5)], np.float32)
-
-
-def size_at(plate: Plate, scale: float) -> tuple[int, int]:
-    """Width and height of the plate at a scale, at least one pixel."""
-    return max(round(plate.width * scale), 1), max(round(plate.height * scale), 1)
-
-
-def _relative(part: Box, whole: Box) -> Box:
-    return Box(part.left - whole.left, part.top - whole.top, part.right - whole.left, part.bottom - whole.top)
+    def values(self, x: float, y: float) -> tuple[list[float], float, list[float]]:
+        """At a place of the plate: its encoded colour, the matte there, and the encoded colour of the cut-out subject."""
+        column = min(max(int(x * self.scale), 0), self.width - 1)
+        row = min(max(int(y * self.scale), 0), self.height - 1)
+        box = Box(column, row, column + 1, row + 1)
+        plate = colour.to_working(self.plate()[box.slices], False)[0, 0]
+        own = plate
+        for which in reversed(self._subjects):
+            if not self._subject_box(which).within(box).empty:
+                own = self._subject_in(which, box, {})[0][0, 0]
+                own = np.asarray(colour.encode(own)) if self.linear else own
+        return plate.tolist(), float(self.whole_matte(box)[0, 0]), np.clip(own, 0, 1).tolist()

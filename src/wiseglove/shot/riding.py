@@ -15,9 +15,11 @@ from numpy.typing import NDArray
 from wiseglove.core.motion.joint import Jointed, shares
 from wiseglove.core.motion.path import Motion, path, smoothed
 from wiseglove.core.outline.inbetween import Animation, in_between
+from wiseglove.shot.basics import Ease, Plate
 from wiseglove.shot.evaluate import motion_of, points_at
 from wiseglove.shot.keys import as_points, with_key_list
-from wiseglove.shot.model import Carrier, Ease, Element, HandKey, Outline, Pane, Plate, Shot
+from wiseglove.shot.model import Animated, Carrier, Element, HandKey, Outline, Pane, Shot
+from wiseglove.shot.subject import Subject
 
 Array = NDArray[np.float64]
 
@@ -77,10 +79,10 @@ def corrected_by(corrections: list[HandKey], frames: Array) -> Array:
     return out
 
 
-def _wanted(element: Outline | Pane, of: Callable[[str], Motion | None]) -> Motion | Jointed | None:
+def _wanted(element: Animated, of: Callable[[str], Motion | None]) -> Motion | Jointed | None:
     """What an element is to ride on; what it is bound to already, where that is the same."""
     base = of(element.rides) if element.rides else None
-    if isinstance(element, Pane):
+    if isinstance(element, Pane | Subject):
         pins = [of(i) if i else None for i in element.pins]
         others = [m for m in pins if m is not None]
         if not others:
@@ -99,9 +101,7 @@ def _still(like: Motion) -> Motion:
     return Motion(like.base, like.first, np.repeat(like.base[None], len(like.quads), axis=0))
 
 
-def _joined(
-    element: Outline | Pane, motions: tuple[Motion, ...], beyond: list[Array], told: list[Any]
-) -> Motion | Jointed:
+def _joined(element: Animated, motions: tuple[Motion, ...], beyond: list[Array], told: list[Any]) -> Motion | Jointed:
     held = motion_of(element)
     rest = float(element.keys[0].frame if element.rest is None else element.rest)
     if isinstance(held, Jointed) and element.__dict__.get("_told") is told and held.rest == rest:
@@ -111,7 +111,7 @@ def _joined(
     return Jointed(motions, rest, shares(beyond))
 
 
-def _bind(element: Outline | Pane, wanted: Motion | Jointed | None) -> None:
+def _bind(element: Animated, wanted: Motion | Jointed | None) -> None:
     element.__dict__["_motion"] = wanted
     element.__dict__["_told"] = element.joints if isinstance(element, Outline) else element.pins
 
@@ -121,7 +121,7 @@ def bound(elements: dict[str, Element], plate: Plate) -> dict[str, Element]:
     carriers = {i: motion(e, plate) for i, e in elements.items() if isinstance(e, Carrier)}
     out = dict(elements)
     for element_id, element in elements.items():
-        if not isinstance(element, Outline | Pane):
+        if not isinstance(element, Animated):
             continue
         wanted = _wanted(element, carriers.get)
         if motion_of(element) is wanted:
@@ -132,7 +132,7 @@ def bound(elements: dict[str, Element], plate: Plate) -> dict[str, Element]:
     return out
 
 
-def riding_on(element: Outline | Pane, shot: Shot, **changes: Any) -> Outline | Pane:
+def riding_on(element: Animated, shot: Shot, **changes: Any) -> Animated:
     """The element with other `rides`, `joints` or `rest`, and where it was on each of its keys."""
 
     def of(carrier: str) -> Motion | None:
@@ -143,7 +143,7 @@ def riding_on(element: Outline | Pane, shot: Shot, **changes: Any) -> Outline | 
     return _kept_in_place(element, changed, _wanted(changed, of))
 
 
-def _kept_in_place(element: Outline | Pane, changed: Outline | Pane, target: Motion | Jointed | None) -> Outline | Pane:
+def _kept_in_place(element: Animated, changed: Animated, target: Motion | Jointed | None) -> Animated:
     frames = [k.frame for k in element.keys]
     seen = points_at(element, frames)
     _bind(changed, target)

@@ -9,7 +9,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from wiseglove.media.info import MediaInfo
-from wiseglove.shot.model import Plate
+from wiseglove.shot.basics import Plate
 from wiseglove.store.errors import NotFoundError
 from wiseglove.store.tables import ClipRow, ShotClipRow, ShotRow
 

@@ -10,7 +10,7 @@ from pydantic import BaseModel
 from sqlalchemy import select, text, update
 from sqlalchemy.orm import Session
 
-from wiseglove.shot.model import new_id
+from wiseglove.shot.basics import new_id
 from wiseglove.store.errors import NotFoundError
 from wiseglove.store.tables import IntakeRow, JobRow
 

@@ -16,7 +16,9 @@ from wiseglove.core.compositing.chart import build_chart
 from wiseglove.core.compositing.colour import Linear, Picture, to_working
 from wiseglove.media import clip
 from wiseglove.media.errors import MediaError
-from wiseglove.shot.model import Insert, Plate
+from wiseglove.media.info import MediaInfo
+from wiseglove.shot.basics import Plate
+from wiseglove.shot.model import Insert
 
 
 @lru_cache(maxsize=2)
@@ -87,6 +89,26 @@ class DisplayPictures:
             self._held.put(key, found)
         return found
 
+    def clip(self, media: str, number: int, width: int | None) -> Picture:
+        """A clip's picture: its smallest display copy that is large enough; one with alpha from its source."""
+        folder = self._media / media
+        info = clip.read_info(folder)
+        at = min(max(number, 0), info.count - 1)
+        wide = info.width if width is None else min(width, info.width)
+        height = max(round(info.height * wide / info.width), 1)
+        if info.alpha:
+            reader = clip.ClipReader(folder)
+            try:
+                return _resized(reader.read(at), wide, height)
+            finally:
+                reader.close()
+        path = clip.proxy_path if wide <= clip.PROXY_WIDTH else clip.full_path
+        return _resized(_read(path(folder, at)), wide, height)
+
+    def wide(self, media: str) -> int:
+        """How wide a clip's pictures are."""
+        return clip.read_info(self._media / media).width
+
     @staticmethod
     def _exact_insert(folder: Path, number: int, linear: bool) -> Linear:
         """Display copies hold no alpha, so a picture with one is read from its source."""
@@ -139,6 +161,21 @@ class ExactPictures:
             return _chart(linear)
         reader = self._reader(insert.media)
         return _premultiplied(reader.read(_number(insert, frame, reader.info.count)), linear)
+
+    def clip(self, media: str, number: int, width: int | None) -> Picture:
+        """The clip's own pixels."""
+        pixels = self._reader(media).read(number)
+        if width is None or width >= pixels.shape[1]:
+            return pixels
+        return _resized(pixels, width, max(round(pixels.shape[0] * width / pixels.shape[1]), 1))
+
+    def info(self, media: str) -> MediaInfo:
+        """What is known about a clip."""
+        return self._reader(media).info
+
+    def wide(self, media: str) -> int:
+        """How wide a clip's pictures are."""
+        return self._reader(media).info.width
 
     def close(self) -> None:
         """Let go of all files."""

@@ -15,8 +15,9 @@ from sqlalchemy import delete, func, select, update
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
+from wiseglove.shot.basics import Plate, new_id
 from wiseglove.shot.edits import Edit
-from wiseglove.shot.model import Element, Plate, Shot, new_id, new_shot
+from wiseglove.shot.model import Element, Shot, new_shot
 from wiseglove.shot.riding import bound
 from wiseglove.store.errors import NotFoundError, RevisionError, StoreError
 from wiseglove.store.tables import ElementRow, JournalRow, ShotClipRow, ShotRow

@@ -74,7 +74,7 @@ def test_the_subject_on_white_shows_no_halo_of_the_backing() -> None:
     picture, _, where = stage("green")
     k = keyer(picture)
     keyed = key(picture, k)
-    own = subject(picture, keyed.alpha, keyed, k)
+    own = subject(picture, keyed.alpha, keyed.backing, k)
     soft = where["blur"] + where["edge"] > 0
     greenness = own[..., 1] - np.maximum(own[..., 0], own[..., 2])
     raw = picture[..., 1] - np.maximum(picture[..., 0], picture[..., 2])

@@ -16,6 +16,12 @@ export type Proposed = Schemas["Proposal"];
 export type Thinning = Schemas["Thinning"];
 export type Copied = Schemas["Copied"];
 export type Pane = Schemas["Pane"];
+export type Subject = Schemas["Subject"];
+/** What has a place in the order of depth. */
+export type Thing = Cover | Pane | Subject;
+export type Sampled = Schemas["Sampled"];
+export type Nearness = Schemas["Nearness"];
+export type PlaceValues = Schemas["Values"];
 export type Carrier = Schemas["Carrier"];
 export type SolvedFrame = Schemas["SolvedFrame"];
 export type CarrierChecks = Schemas["Checks"];

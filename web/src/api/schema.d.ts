@@ -641,6 +641,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/samples": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Sample
+         * @description The backing's colour where it was dragged over; nothing is changed.
+         */
+        post: operations["sample_api_shots__shot_id__samples_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/snap": {
         parameters: {
             query?: never;
@@ -655,6 +675,46 @@ export interface paths {
          * @description The outline with a stretch moved onto the edge in the plate; refused where there is none.
          */
         post: operations["propose_snap_api_shots__shot_id__snap_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/subjects/{subject}/nearness": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Nearness
+         * @description Look through all frames for garbage that comes too close.
+         */
+        get: operations["read_nearness_api_shots__shot_id__subjects__subject__nearness_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/subjects/{subject}/notes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Notes
+         * @description What is doubtful about a subject's clips: too short, of another rate, or an alpha that is white everywhere.
+         */
+        get: operations["read_notes_api_shots__shot_id__subjects__subject__notes_get"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -715,6 +775,26 @@ export interface paths {
          * @description Take the last edit back.
          */
         post: operations["undo_api_shots__shot_id__undo_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/values/{frame}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Values
+         * @description What is under the pointer.
+         */
+        get: operations["read_values_api_shots__shot_id__values__frame__get"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -955,6 +1035,33 @@ export interface components {
             what: "patch" | "blind";
         };
         /**
+         * AddSubject
+         * @description A subject in front of all panes and behind all covers: of the plate, or of another clip.
+         */
+        AddSubject: {
+            /** Clip */
+            clip?: string | null;
+            /** Frame */
+            frame: number;
+            /** Id */
+            id?: string | null;
+            /** Name */
+            name?: string | null;
+            /** Pane */
+            pane?: string | null;
+            sample?: components["schemas"]["Sample"] | null;
+            /** Size */
+            size?: [
+                number,
+                number
+            ] | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "add-subject";
+        };
+        /**
          * Aspect
          * @description Width over height of the real screen, and whether its perspective told it (else the lengths of its sides).
          */
@@ -1129,6 +1236,47 @@ export interface components {
             removed: (number | null)[];
         };
         /**
+         * CleanUp
+         * @description The steps of the clean-up in the order in which they are done.
+         */
+        CleanUp: {
+            /**
+             * @default {
+             *       "amount": 0.2,
+             *       "on": false
+             *     }
+             */
+            contrast?: components["schemas"]["Step"];
+            /**
+             * @default {
+             *       "amount": -0.5,
+             *       "on": false
+             *     }
+             */
+            grow?: components["schemas"]["Step"];
+            /**
+             * @default {
+             *       "amount": 12,
+             *       "on": false
+             *     }
+             */
+            holes?: components["schemas"]["Step"];
+            /**
+             * @default {
+             *       "amount": 0.7,
+             *       "on": false
+             *     }
+             */
+            soften?: components["schemas"]["Step"];
+            /**
+             * @default {
+             *       "amount": 8,
+             *       "on": false
+             *     }
+             */
+            specks?: components["schemas"]["Step"];
+        };
+        /**
          * ClearSolution
          * @description Forget what was solved on a range of frames.
          */
@@ -1276,6 +1424,23 @@ export interface components {
             type: "delete-keys";
         };
         /**
+         * Dragged
+         * @description A part of the backing as it was dragged over on the plate, for a subject or, without one, for a new one of the plate.
+         */
+        Dragged: {
+            /** Box */
+            box: [
+                number,
+                number,
+                number,
+                number
+            ];
+            /** Frame */
+            frame: number;
+            /** Subject */
+            subject?: string | null;
+        };
+        /**
          * DrawnLine
          * @description A closed line in plate pixels, x and y in turn, and how far the outline may be from it.
          */
@@ -1342,7 +1507,7 @@ export interface components {
          */
         EditRequest: {
             /** Edit */
-            edit: components["schemas"]["AddCover"] | components["schemas"]["AddOutline"] | components["schemas"]["ShapePoints"] | components["schemas"]["SetKey"] | components["schemas"]["SetKeys"] | components["schemas"]["DeleteKeys"] | components["schemas"]["MoveKeys"] | components["schemas"]["StretchKeys"] | components["schemas"]["TurnKeys"] | components["schemas"]["ThinOut"] | components["schemas"]["EaseKeys"] | components["schemas"]["InsertPoint"] | components["schemas"]["RemovePoints"] | components["schemas"]["SetPointKind"] | components["schemas"]["Mirror"] | components["schemas"]["SetCover"] | components["schemas"]["SetOutline"] | components["schemas"]["GroupCovers"] | components["schemas"]["Ungroup"] | components["schemas"]["SetGroup"] | components["schemas"]["ShiftCovers"] | components["schemas"]["Paste"] | components["schemas"]["Duplicate"] | components["schemas"]["AddPane"] | components["schemas"]["SetPane"] | components["schemas"]["AddCarrier"] | components["schemas"]["AddHandCarrier"] | components["schemas"]["CarryCover"] | components["schemas"]["AddPoint"] | components["schemas"]["SetPoint"] | components["schemas"]["RemovePoint"] | components["schemas"]["AddJoint"] | components["schemas"]["PinCorner"] | components["schemas"]["SetJoint"] | components["schemas"]["RemoveJoint"] | components["schemas"]["AddRegion"] | components["schemas"]["RemoveRegion"] | components["schemas"]["ShapeRegion"] | components["schemas"]["FreezeRegion"] | components["schemas"]["RideRegion"] | components["schemas"]["RenewReference"] | components["schemas"]["SetCarrier"] | components["schemas"]["KeepSolution"] | components["schemas"]["ClearSolution"] | components["schemas"]["SetByHand"] | components["schemas"]["Ride"] | components["schemas"]["DeleteElement"] | components["schemas"]["OrderDepth"] | components["schemas"]["SetShot"];
+            edit: components["schemas"]["AddCover"] | components["schemas"]["AddOutline"] | components["schemas"]["ShapePoints"] | components["schemas"]["SetKey"] | components["schemas"]["SetKeys"] | components["schemas"]["DeleteKeys"] | components["schemas"]["MoveKeys"] | components["schemas"]["StretchKeys"] | components["schemas"]["TurnKeys"] | components["schemas"]["ThinOut"] | components["schemas"]["EaseKeys"] | components["schemas"]["InsertPoint"] | components["schemas"]["RemovePoints"] | components["schemas"]["SetPointKind"] | components["schemas"]["Mirror"] | components["schemas"]["SetCover"] | components["schemas"]["SetOutline"] | components["schemas"]["GroupCovers"] | components["schemas"]["Ungroup"] | components["schemas"]["SetGroup"] | components["schemas"]["ShiftCovers"] | components["schemas"]["Paste"] | components["schemas"]["Duplicate"] | components["schemas"]["AddPane"] | components["schemas"]["SetPane"] | components["schemas"]["AddSubject"] | components["schemas"]["SetSubject"] | components["schemas"]["AddCarrier"] | components["schemas"]["AddHandCarrier"] | components["schemas"]["CarryCover"] | components["schemas"]["AddPoint"] | components["schemas"]["SetPoint"] | components["schemas"]["RemovePoint"] | components["schemas"]["AddJoint"] | components["schemas"]["PinCorner"] | components["schemas"]["SetJoint"] | components["schemas"]["RemoveJoint"] | components["schemas"]["AddRegion"] | components["schemas"]["RemoveRegion"] | components["schemas"]["ShapeRegion"] | components["schemas"]["FreezeRegion"] | components["schemas"]["RideRegion"] | components["schemas"]["RenewReference"] | components["schemas"]["SetCarrier"] | components["schemas"]["KeepSolution"] | components["schemas"]["ClearSolution"] | components["schemas"]["SetByHand"] | components["schemas"]["Ride"] | components["schemas"]["DeleteElement"] | components["schemas"]["OrderDepth"] | components["schemas"]["SetShot"];
             /** Revision */
             revision: number;
         };
@@ -1751,6 +1916,54 @@ export interface components {
             turns: number;
         };
         /**
+         * KeySettings
+         * @description How a subject's matte is made: from the difference to the backing, or from what a clip holds already.
+         */
+        KeySettings: {
+            /** Clean */
+            clean?: string | null;
+            /**
+             * Denoise
+             * @default 1
+             */
+            denoise?: number;
+            /**
+             * Gamma
+             * @default 1
+             */
+            gamma?: number;
+            /**
+             * High
+             * @default 0.96
+             */
+            high?: number;
+            /**
+             * Inverted
+             * @default false
+             */
+            inverted?: boolean;
+            /**
+             * Low
+             * @default 0.02
+             */
+            low?: number;
+            /** Matte */
+            matte?: string | null;
+            /**
+             * Samples
+             * @default []
+             */
+            samples?: components["schemas"]["Sample"][];
+            /**
+             * Source
+             * @default colour
+             * @enum {string}
+             */
+            source?: "colour" | "alpha" | "luma" | "red" | "green" | "blue";
+            /** Start */
+            start?: number | null;
+        };
+        /**
          * MediaInfo
          * @description A clip that has been decoded.
          */
@@ -1882,6 +2095,41 @@ export interface components {
              * @enum {string}
              */
             type: "move-keys";
+        };
+        /**
+         * Nearness
+         * @description A frame on which a garbage matte comes close, by its distance in plate pixels, or cuts.
+         */
+        Nearness: {
+            /** Cover */
+            cover: string;
+            /** Distance */
+            distance: number;
+            /** Frame */
+            frame: number;
+            /** Name */
+            name: string;
+            /**
+             * What
+             * @enum {string}
+             */
+            what: "near" | "cuts";
+        };
+        /**
+         * Nearnesses
+         * @description Frames on which garbage comes too close to the subject or cuts into it.
+         */
+        Nearnesses: {
+            /** Found */
+            found: components["schemas"]["Nearness"][];
+        };
+        /**
+         * Notes
+         * @description What is to be known about the clips that a subject and its matte come from, each with what to do.
+         */
+        Notes: {
+            /** Notes */
+            notes: string[];
         };
         /**
          * Order
@@ -2119,7 +2367,7 @@ export interface components {
         };
         /**
          * PaneKey
-         * @description A pane's corners at a frame.
+         * @description Four corners at a frame.
          */
         PaneKey: {
             /** Corners */
@@ -2461,6 +2709,36 @@ export interface components {
             type: "ride-region";
         };
         /**
+         * Sample
+         * @description A part of the backing that was dragged over on a frame, and its colour.
+         */
+        Sample: {
+            /** Box */
+            box: [
+                number,
+                number,
+                number,
+                number
+            ];
+            /** Colour */
+            colour: [
+                number,
+                number,
+                number
+            ];
+            /** Frame */
+            frame: number;
+        };
+        /**
+         * Sampled
+         * @description The sample, in pixels of the clip that it was taken from, and what is doubtful about the key with it.
+         */
+        Sampled: {
+            /** Doubt */
+            doubt: string | null;
+            sample: components["schemas"]["Sample"];
+        };
+        /**
          * SetByHand
          * @description Put a carrier's base corners by hand on a frame: a stitch of a bridge where nothing is solved, or a correction.
          *
@@ -2797,6 +3075,44 @@ export interface components {
             type: "set-shot";
         };
         /**
+         * SetSubject
+         * @description Change a subject's name, colour, show, lock, opacity, clip, time, key, clean-up, spill or mattes; only what is sent.
+         */
+        SetSubject: {
+            /** Beyond */
+            beyond?: number | null;
+            clean_up?: components["schemas"]["CleanUp"] | null;
+            /** Colour */
+            colour?: string | null;
+            /** Core */
+            core?: string[] | null;
+            /** Garbage */
+            garbage?: string[] | null;
+            key?: components["schemas"]["KeySettings"] | null;
+            /** Locked */
+            locked?: boolean | null;
+            /** Name */
+            name?: string | null;
+            /** Near */
+            near?: number | null;
+            /** Opacity */
+            opacity?: number | null;
+            /** Pane */
+            pane?: string | null;
+            /** Shown */
+            shown?: boolean | null;
+            spill?: components["schemas"]["SpillSettings"] | null;
+            /** Start */
+            start?: number | null;
+            /** Subject */
+            subject: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "set-subject";
+        };
+        /**
          * Settings
          * @description What belongs to the shot as a whole; `depth` lists covers and panes from the lens to the backdrop.
          */
@@ -2954,7 +3270,7 @@ export interface components {
         ShotChange: {
             /** Elements */
             elements: {
-                [key: string]: (components["schemas"]["Settings"] | components["schemas"]["Cover"] | components["schemas"]["Group"] | components["schemas"]["OutlineView"] | components["schemas"]["Pane"] | components["schemas"]["Carrier"]) | null;
+                [key: string]: (components["schemas"]["Settings"] | components["schemas"]["Cover"] | components["schemas"]["Group"] | components["schemas"]["OutlineView"] | components["schemas"]["Pane"] | components["schemas"]["Subject"] | components["schemas"]["Carrier"]) | null;
             };
             /** Frames */
             frames: [
@@ -2983,7 +3299,7 @@ export interface components {
         ShotState: {
             /** Elements */
             elements: {
-                [key: string]: components["schemas"]["Settings"] | components["schemas"]["Cover"] | components["schemas"]["Group"] | components["schemas"]["OutlineView"] | components["schemas"]["Pane"] | components["schemas"]["Carrier"];
+                [key: string]: components["schemas"]["Settings"] | components["schemas"]["Cover"] | components["schemas"]["Group"] | components["schemas"]["OutlineView"] | components["schemas"]["Pane"] | components["schemas"]["Subject"] | components["schemas"]["Carrier"];
             };
             /** Geometry */
             geometry: {
@@ -3076,6 +3392,51 @@ export interface components {
             status: "solved" | "unsure" | "lost";
         };
         /**
+         * SpillSettings
+         * @description How the backing's colour is taken out of the subject, and what comes instead of it.
+         */
+        SpillSettings: {
+            /**
+             * Amount
+             * @default 1
+             */
+            amount?: number;
+            /**
+             * Colour
+             * @default #b0a090
+             */
+            colour?: string;
+            /**
+             * Light
+             * @default 0.5
+             */
+            light?: number;
+            /**
+             * On
+             * @default true
+             */
+            on?: boolean;
+            /**
+             * Replace
+             * @default light
+             * @enum {string}
+             */
+            replace?: "light" | "colour" | "background";
+        };
+        /**
+         * Step
+         * @description One step of the clean-up; its amount stays while it is off.
+         */
+        Step: {
+            /** Amount */
+            amount: number;
+            /**
+             * On
+             * @default false
+             */
+            on?: boolean;
+        };
+        /**
          * StepRequest
          * @description Undo or redo of the shot as it was at a revision.
          */
@@ -3101,6 +3462,124 @@ export interface components {
              * @enum {string}
              */
             type: "stretch-keys";
+        };
+        /**
+         * Subject
+         * @description A clip in front of a backing, in the order of depth like everything else.
+         *
+         *     Without `clip` it is the plate's own picture, and its corners stay those of the plate.
+         */
+        Subject: {
+            /**
+             * Beyond
+             * @default 3
+             */
+            beyond?: number;
+            /**
+             * @default {
+             *       "contrast": {
+             *         "amount": 0.2,
+             *         "on": false
+             *       },
+             *       "grow": {
+             *         "amount": -0.5,
+             *         "on": false
+             *       },
+             *       "holes": {
+             *         "amount": 12,
+             *         "on": false
+             *       },
+             *       "soften": {
+             *         "amount": 0.7,
+             *         "on": false
+             *       },
+             *       "specks": {
+             *         "amount": 8,
+             *         "on": false
+             *       }
+             *     }
+             */
+            clean_up?: components["schemas"]["CleanUp"];
+            /** Clip */
+            clip?: string | null;
+            /** Colour */
+            colour: string;
+            /**
+             * Core
+             * @default []
+             */
+            core?: string[];
+            /**
+             * Garbage
+             * @default []
+             */
+            garbage?: string[];
+            /** Id */
+            id: string;
+            /**
+             * @default {
+             *       "denoise": 1,
+             *       "gamma": 1,
+             *       "high": 0.96,
+             *       "inverted": false,
+             *       "low": 0.02,
+             *       "samples": [],
+             *       "source": "colour"
+             *     }
+             */
+            key?: components["schemas"]["KeySettings"];
+            /** Keys */
+            keys: components["schemas"]["PaneKey"][];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "subject";
+            /**
+             * Locked
+             * @default false
+             */
+            locked?: boolean;
+            /** Name */
+            name: string;
+            /**
+             * Near
+             * @default 12
+             */
+            near?: number;
+            /**
+             * Opacity
+             * @default 1
+             */
+            opacity?: number;
+            /** Pane */
+            pane?: string | null;
+            /**
+             * Pins
+             * @default []
+             */
+            pins?: (string | null)[];
+            /** Rest */
+            rest?: number | null;
+            /** Rides */
+            rides?: string | null;
+            /**
+             * Shown
+             * @default true
+             */
+            shown?: boolean;
+            /**
+             * @default {
+             *       "amount": 1,
+             *       "colour": "#b0a090",
+             *       "light": 0.5,
+             *       "on": true,
+             *       "replace": "light"
+             *     }
+             */
+            spill?: components["schemas"]["SpillSettings"];
+            /** Start */
+            start?: number | null;
         };
         /**
          * ThinOut
@@ -3268,6 +3747,18 @@ export interface components {
             msg: string;
             /** Error Type */
             type: string;
+        };
+        /**
+         * Values
+         * @description At a place of the plate: its colour and that of the cut-out subject (encoded, 0..1), and the matte.
+         */
+        Values: {
+            /** Alpha */
+            alpha: number;
+            /** Plate */
+            plate: number[];
+            /** Subject */
+            subject: number[];
         };
     };
     responses: never;
@@ -4178,8 +4669,10 @@ export interface operations {
             query?: {
                 size?: "full" | "proxy";
                 only?: string | null;
-                style?: "plain" | "tint" | "edges";
+                style?: "plain" | "tint" | "edges" | "state" | "spill";
                 ground?: string;
+                /** @description a change of a subject that is not kept */
+                trial?: string | null;
                 /** @description revision since which the frame looks so; only names the cached copy */
                 v?: number;
             };
@@ -4345,6 +4838,41 @@ export interface operations {
             };
         };
     };
+    sample_api_shots__shot_id__samples_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Dragged"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Sampled"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     propose_snap_api_shots__shot_id__snap_post: {
         parameters: {
             query?: never;
@@ -4367,6 +4895,70 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Proposal"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    read_nearness_api_shots__shot_id__subjects__subject__nearness_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+                subject: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Nearnesses"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    read_notes_api_shots__shot_id__subjects__subject__notes_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+                subject: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Notes"];
                 };
             };
             /** @description Validation Error */
@@ -4470,6 +5062,42 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ShotChange"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    read_values_api_shots__shot_id__values__frame__get: {
+        parameters: {
+            query: {
+                x: number;
+                y: number;
+                size?: "full" | "proxy";
+            };
+            header?: never;
+            path: {
+                shot_id: string;
+                frame: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Values"];
                 };
             };
             /** @description Validation Error */

@@ -6,13 +6,15 @@ import {
   isShown,
   neighbourKeys,
   outlineOf,
-  paneOf,
+  partsOf,
+  placedOf,
   present,
   shapeOf,
   useBench,
   type Bench,
   type Draft,
 } from "../features/workbench/bench";
+import type { Cover } from "../api/client";
 import { CarrierLines } from "./CarrierLines";
 import { FollowedPoints } from "./FollowedPoints";
 import { JointLines } from "./JointLines";
@@ -38,8 +40,7 @@ export function Drawing({ hovered }: { hovered: Hit }) {
     >
       {things.flatMap((thing) => {
         const chosen = thing.id === b.selected;
-        const parts =
-          thing.kind === "pane" ? [thing.id] : present(thing, b.frame) ? (thing.outlines ?? []) : [];
+        const parts = thing.kind !== "cover" || present(thing as Cover, b.frame) ? partsOf(thing) : [];
         return parts.map((part) => {
           const shape = lineOf(b, part);
           const outline = outlineOf(b, part);
@@ -164,7 +165,7 @@ function Active({ b, v, hovered }: { b: Bench; v: View; hovered: Hit }) {
   const cover = outline ? coverOf(b, outline.cover) : null;
   if (!shape || (outline && !present(outline, b.frame))) return null;
   if (cover && (!present(cover, b.frame) || !isShown(b, cover))) return null;
-  const pane = paneOf(b, b.active);
+  const pane = placedOf(b, b.active);
   if (pane && pane.shown === false) return null;
   return (
     <g>

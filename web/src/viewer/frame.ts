@@ -1,4 +1,4 @@
-import { bench, outlineOf, setBench, shapeOf, type Bench } from "../features/workbench/bench";
+import { bench, outlineOf, placedOf, setBench, shapeOf, type Bench } from "../features/workbench/bench";
 import { send } from "../features/workbench/send";
 import { boundsOf, mapped, middleOf, scaling, turning, about, type Affine, type Bounds } from "./affine";
 import { count, type Shape } from "./shape";
@@ -31,8 +31,8 @@ export function frameBox(b: Bench): FrameBox | null {
   if (!b.framed || !b.active || b.tool !== "select") return null;
   const shape = shapeOf(b, b.active, b.frame);
   const outline = outlineOf(b, b.active);
-  if (!shape || !outline) return null;
-  const whole = b.points.size < 2;
+  if (!shape || !(outline || placedOf(b, b.active))) return null;
+  const whole = b.points.size < 2 || !outline;
   const indices = whole ? Array.from({ length: count(shape) }, (_, i) => i) : [...b.points];
   if (indices.some((i) => i >= count(shape))) return null;
   const bounds = boundsOf(shape, indices);

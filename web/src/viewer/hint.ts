@@ -15,6 +15,8 @@ export function hint(): string {
   }
   if (tool === "points")
     return "Click what is to be followed, as a corner or a spot · drag a point or its squares · Escape when they are all there";
+  if (tool === "sample")
+    return "Drag over the backing near the subject's edge · once more adds a sample · Escape when it is enough";
   if (tool === "joint")
     return "Drag a line across where it bends · what lies to the right of the way you drag goes with the other carrier";
   if (tool === "byhand")
@@ -36,7 +38,7 @@ export function hint(): string {
     return "Drag a point of it, or the whole from inside · on other frames than its own it gets keys · Escape when it is done";
   if (shot?.elements[active]?.kind === "carrier")
     return "Drag a corner or the whole: a correction where it is solved, a stitch of a bridge where it is not";
-  if (shot?.elements[active]?.kind === "pane")
+  if (["pane", "subject"].includes(shot?.elements[active]?.kind ?? ""))
     return "Drag a corner, an edge, or the whole from inside · arrows nudge · a key is set on this frame";
   if (framed)
     return "Drag a grip to scale (Shift keeps proportion, Alt from the pivot, Ctrl shears) · outside a corner to turn · the ring is the pivot";

@@ -77,6 +77,11 @@ export class Screen {
     return v.plateWidth * v.aspect * v.zoom * devicePixelRatio > PROXY_WIDTH * 1.02 ? "full" : "proxy";
   }
 
+  /** What the viewer shows just now: the look, or the plate while its key is held. */
+  private look(b: Bench): Look {
+    return b.before ? "plate" : b.look;
+  }
+
   /** Address of a look's picture; a look without anything to show is the plate. */
   private url(b: Bench, look: Look, frame: number, size: Size): string {
     const { shot } = b;
@@ -85,7 +90,7 @@ export class Screen {
     if (special) return special;
     if (look === "plate" || look === "eye" || look === "flat")
       return `/api/clips/${shot!.plate.media}/${size}/${number}.jpg`;
-    return `/api/shots/${shot!.id}/looks/${look}/${frame}?size=${size}&${mannerQuery(b, look)}v=${b.versions[number]}`;
+    return `/api/shots/${shot!.id}/looks/${look}/${frame}?size=${size}&${mannerQuery(b, look)}${trialQuery(b, frame)}v=${b.versions[number]}`;
   }
 
   private isShown(url: string): boolean {
@@ -93,8 +98,8 @@ export class Screen {
     if (!b.shot) return false;
     return (
       b.playing ||
-      url === this.url(b, b.look, b.frame, "proxy") ||
-      url === this.url(b, b.look, b.frame, "full")
+      url === this.url(b, this.look(b), b.frame, "proxy") ||
+      url === this.url(b, this.look(b), b.frame, "full")
     );
   }
 
@@ -163,9 +168,9 @@ export class Screen {
       this.canvas.width = width;
       this.canvas.height = height;
     }
-    const url = this.url(b, b.look, b.frame, size);
-    const other = this.url(b, b.look, b.frame, size === "full" ? "proxy" : "full");
-    const key = `${b.look} ${b.frame}`;
+    const url = this.url(b, this.look(b), b.frame, size);
+    const other = this.url(b, this.look(b), b.frame, size === "full" ? "proxy" : "full");
+    const key = `${this.look(b)} ${b.frame}`;
     const exact = this.pictures.get(url);
     const live = this.live.picture(url);
     const fresh = live ?? exact ?? this.pictures.get(other);
@@ -212,8 +217,8 @@ export class Screen {
     const size = this.size();
     const { plate } = b.shot!;
     const [from, to] = b.loop ?? [plate.first ?? 1001, lastFrame(plate)];
-    const urls = [this.url(b, b.look, b.frame, size)];
-    const ahead = b.playing ? 40 : AROUND;
+    const urls = [this.url(b, this.look(b), b.frame, size)];
+    const ahead = b.playing ? 40 : b.trial ? 0 : AROUND;
     const span = to - from + 1;
     for (let k = 1; k <= ahead; k += 1) {
       if (b.playing) {
@@ -250,8 +255,13 @@ function mannerOf(b: Bench, look: Look): { only?: string; style?: string; ground
   return {
     ...(only ? { only: only.join(",") } : {}),
     ...(look === "matte" && b.style !== "plain" ? { style: b.style } : {}),
-    ...(look === "cutout" && b.ground !== "checks" ? { ground: b.ground.slice(1) } : {}),
+    ...(look === "cutout" && b.ground !== "checks" ? { ground: b.ground.replace("#", "") } : {}),
   };
+}
+
+/** A change that is only tried, for the frame that is looked at. */
+function trialQuery(b: Bench, frame: number): string {
+  return b.trial && frame === b.frame ? `trial=${encodeURIComponent(b.trial)}&` : "";
 }
 
 function mannerQuery(b: Bench, look: Look): string {

@@ -1,6 +1,6 @@
 import { toast } from "sonner";
 
-import type { Carrier, Edit, PointKind } from "../api/client";
+import type { Carrier, Cover, Edit, PointKind } from "../api/client";
 import {
   bench,
   coverOf,
@@ -8,7 +8,8 @@ import {
   isShown,
   lockOf,
   outlineOf,
-  paneOf,
+  partsOf,
+  placedOf,
   present,
   select,
   setBench,
@@ -37,6 +38,7 @@ import {
 import { beginRegion } from "./regions";
 import { boxSelect, lassoSelect } from "./selecting";
 import { pulled } from "./soft";
+import { beginSample } from "./sampling";
 import { beginTrace, hoverTrace } from "./trace";
 import { toPlate, toScreen, useView } from "./view";
 
@@ -93,7 +95,7 @@ export function hitTest(x: number, y: number): Hit {
   }
   for (const thing of inDepth(b)) {
     if (!isShown(b, thing)) continue;
-    const parts = thing.kind === "pane" ? [thing.id] : present(thing, b.frame) ? (thing.outlines ?? []) : [];
+    const parts = thing.kind !== "cover" || present(thing as Cover, b.frame) ? partsOf(thing) : [];
     for (const part of parts) {
       const other = shapeOf(b, part, b.frame);
       if (!other) continue;
@@ -108,7 +110,7 @@ function visible(active: string): boolean {
   const b = bench();
   const outline = outlineOf(b, active);
   const cover = outline ? coverOf(b, outline.cover) : null;
-  return cover ? isShown(b, cover) && present(cover, b.frame) : paneOf(b, active)?.shown !== false;
+  return cover ? isShown(b, cover) && present(cover, b.frame) : placedOf(b, active)?.shown !== false;
 }
 
 function isLocked(element: string): boolean {
@@ -117,7 +119,7 @@ function isLocked(element: string): boolean {
   const carrier = carrierOf(b, element);
   if (carrier?.locked) toast(`“${carrier.name}” is locked. Unlock it to change it.`);
   if (carrier) return carrier.locked === true;
-  const lock = lockOf(b, outline ? coverOf(b, outline.cover) : paneOf(b, element));
+  const lock = lockOf(b, outline ? coverOf(b, outline.cover) : placedOf(b, element));
   if (lock) toast(`“${lock}” is locked. Unlock it in the depth list to change it.`);
   return lock !== null;
 }
@@ -287,7 +289,7 @@ function beginSelect(start: PointerAt): Gesture | null {
     );
   }
   if (hit.kind === "curve") {
-    const pane = paneOf(b, hit.element) !== null;
+    const pane = placedOf(b, hit.element) !== null;
     const n = pane ? 4 : outlineOf(b, hit.element)!.kinds.length;
     const ends = [hit.at.segment, (hit.at.segment + 1) % n];
     if (pane) return shaping(hit.element, start, (s, dx, dy) => moved(s, ends, dx, dy));
@@ -329,6 +331,7 @@ export function begin(start: PointerAt): Gesture | null {
   if (tool === "pane" || tool === "byhand") return beginPane(start);
   if (tool === "points") return beginPoint(start);
   if (tool === "joint") return beginJoint(start);
+  if (tool === "sample") return beginSample(start);
   if (tool === "freehand") return beginFreehand(start);
   if (tool === "trace") return bench().fitting ? null : beginTrace(start);
   if (tool !== "select") return beginStarter(tool, start);

@@ -50,52 +50,124 @@ def differences(picture, main, one, other, balance, out):
 
 
 @nb.njit(cache=True, nogil=True, fastmath=True)
-def mattes(picture, backing, own, inside, main, one, other, balance, low, high, grain, out):
-    """Where a pixel's difference lies between that of the backing (0) and the subject's own (1), both ends clipped.
+def mattes(picture, backing, own, inside, main, one, other, balance, low, high, grain, spill, even, plain, out):
+    """How much of each pixel is the subject, both ends clipped: three explanations, each weighing by how well it fits.
 
-    The subject is either as its solid colours around are, or dark, as hair before a face is. Each way gives a matte and
-    a mix of the two colours; the nearer that mix comes to the pixel, the more its matte counts.
+    The subject may be as its solid colours around are, only lighter or darker (least squares on those colours and the
+    backing, with `even` times the backing's square for how far both shares are from one together); or dark, as hair before
+    a face is, with a share `spill` of the backing's light on it; or of some other colour, whose difference is as that of
+    the colours around: this tells nothing of how well it fits, and weighs as if it were off by `plain` times the square.
     """
     spread = np.float32(1.0) / max(high - low, np.float32(1e-3))
     rest = np.float32(1.0) - balance
+    full = np.float32(1.0) - spill
     for y in range(picture.shape[0]):
         for x in range(picture.shape[1]):
             if inside[y, x] > 0:
                 out[y, x] = np.float32(0.0)
                 continue
+            bb = ff = bf = pb = pf = np.float32(0.0)
+            for c in range(3):
+                p, q = picture[y, x, c], backing[y, x, c]
+                f = own[y, x, c] + np.float32(0.5) * spill * q
+                bb += q * q
+                ff += f * f
+                bf += q * f
+                pb += p * q
+                pf += p * f
+            prior = even * bb
+            upper, both, lower = ff + prior, bf + prior, bb + prior
+            inverse = np.float32(1.0) / max(upper * lower - both * both, np.float32(1e-9))
+            v = (upper * (pb + prior) - both * (pf + prior)) * inverse
+            u = (lower * (pf + prior) - both * (pb + prior)) * inverse
+            a = min(max(np.float32(1.0) - v, np.float32(0.0)), np.float32(1.0))
             there = picture[y, x, main] - balance * max(picture[y, x, one], picture[y, x, other])
             there -= rest * min(picture[y, x, one], picture[y, x, other])
             back = backing[y, x, main] - balance * max(backing[y, x, one], backing[y, x, other])
             back = max(back - rest * min(backing[y, x, one], backing[y, x, other]), np.float32(1e-4))
             solid = own[y, x, main] - balance * max(own[y, x, one], own[y, x, other])
-            solid = min(solid - rest * min(own[y, x, one], own[y, x, other]), np.float32(0.6) * back)
-            a = min(max((back - there) / max(back - solid, np.float32(0.1) * back), np.float32(0.0)), np.float32(1.0))
-            d = min(max((back - there) / back, np.float32(0.0)), np.float32(1.0))
-            off_a = off_d = grain
+            solid -= rest * min(own[y, x, one], own[y, x, other])
+            solid = min(solid + np.float32(0.5) * spill * back, np.float32(0.6) * back)
+            d = min(max((back - there) / (back * full), np.float32(0.0)), np.float32(1.0))
+            k = min(max((back - there) / max(back - solid, np.float32(0.1) * back), np.float32(0.0)), np.float32(1.0))
+            off_a = grain + prior * (u + v - np.float32(1.0)) ** 2
+            off_d = grain
             for c in range(3):
                 p, q = picture[y, x, c], backing[y, x, c]
-                e = p - a * own[y, x, c] - (1 - a) * q
-                f = p - (1 - d) * q
+                e = p - u * (own[y, x, c] + np.float32(0.5) * spill * q) - v * q
+                g = p - (np.float32(1.0) - d * full) * q
                 off_a += e * e
-                off_d += f * f
-            off_a *= off_a
-            off_d *= off_d
-            mixed = (a * off_d + d * off_a) / (off_a + off_d)
+                off_d += g * g
+            for_a, for_d, for_k = (
+                np.float32(1.0) / off_a,
+                np.float32(1.0) / off_d,
+                np.float32(1.0) / (grain + plain * bb),
+            )
+            mixed = (a * for_a + d * for_d + k * for_k) / (for_a + for_d + for_k)
             out[y, x] = min(max((mixed - low) * spread, np.float32(0.0)), np.float32(1.0))
 
 
 @nb.njit(cache=True, nogil=True, fastmath=True)
-def cleaned(picture, alpha, backing, main, one, other, balance, share, least, out):
-    """The backing taken out of each pixel by its alpha, and of what is left the main channel limited by the others."""
+def cleaned(picture, alpha, backing, main, one, other, balance, amount, tint, least, out):
+    """The backing taken out of each pixel by its alpha, and of what is left the main channel limited by the others.
+
+    amount: share of the excess that goes. tint: what comes for it, (h, w, 3) or one for all, (1, 1, 3).
+    """
+    each = tint.shape[0] > 1
     for y in range(picture.shape[0]):
         for x in range(picture.shape[1]):
+            u, v = (y, x) if each else (0, 0)
             a = alpha[y, x]
             gain = np.float32(1.0) / max(a, least)
             for c in range(3):
                 out[y, x, c] = max((picture[y, x, c] - (1 - a) * backing[y, x, c]) * gain, np.float32(0.0))
             p, q = out[y, x, one], out[y, x, other]
             most = balance * min(p, q) + (1 - balance) * max(p, q)
-            excess = max(out[y, x, main] - most, np.float32(0.0))
+            excess = amount * max(out[y, x, main] - most, np.float32(0.0))
             out[y, x, main] -= excess
             for c in range(3):
-                out[y, x, c] += excess * share
+                out[y, x, c] += excess * tint[u, v, c]
+
+
+@nb.njit(cache=True, nogil=True, fastmath=True)
+def gathered(values, weight, step, top, share):
+    """Means over blocks of step x step pixels: of the weight (h, w), and of values (h, w, c) times it."""
+    height, width, channels = values.shape
+    inverse = np.float32(1.0 / (step * step))
+    for j in range(share.shape[0]):
+        for i in range(share.shape[1]):
+            total = np.float32(0.0)
+            for c in range(channels):
+                top[j, i, c] = np.float32(0.0)
+            for y in range(j * step, min((j + 1) * step, height)):
+                for x in range(i * step, min((i + 1) * step, width)):
+                    w = weight[y, x]
+                    if w > 0:
+                        total += w
+                        for c in range(channels):
+                            top[j, i, c] += w * values[y, x, c]
+            share[j, i] = total * inverse
+            for c in range(channels):
+                top[j, i, c] *= inverse
+
+
+@nb.njit(cache=True, nogil=True, fastmath=True)
+def settled(sums, share, below):
+    """What is known in a window (sums over shares) where there is enough of it, and what came from wider ones elsewhere."""
+    for y in range(below.shape[0]):
+        for x in range(below.shape[1]):
+            s = share[y, x]
+            sure = min(s / np.float32(0.3), np.float32(1.0))
+            inverse = sure / max(s, np.float32(1e-6))
+            for c in range(below.shape[2]):
+                below[y, x, c] = sums[y, x, c] * inverse + below[y, x, c] * (1 - sure)
+
+
+@nb.njit(cache=True, nogil=True, fastmath=True)
+def completed(own, around, alpha, least, out):
+    """A pixel's own colour where there is enough of the subject in it to tell, and the colours around elsewhere."""
+    for y in range(own.shape[0]):
+        for x in range(own.shape[1]):
+            sure = min(max((alpha[y, x] - least) / np.float32(0.35), np.float32(0.0)), np.float32(1.0))
+            for c in range(3):
+                out[y, x, c] = around[y, x, c] + (own[y, x, c] - around[y, x, c]) * sure

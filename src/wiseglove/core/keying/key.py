@@ -25,14 +25,22 @@ DIM, BRIGHT = 0.22, 3.2
 """Brightness of the backing, in that of the sample, between which its light may vary."""
 CLEAR = 7
 """Pixels from anything doubtful beyond which backing is surely backing."""
-SOLID = 0.97
-"""Alpha, with a neutral subject assumed, from which a pixel's colour is surely the subject's own."""
+SOLID = 0.05
+"""Share of the backing's excess of its main channel over both others, below which a pixel is surely the subject's."""
+SPILLED = 0.11
+"""Share of the backing's light that commonly lies on dark and thin things before it."""
+EVEN = 1.5
+"""How much it counts, against the colours' own fit, that the shares of subject and backing make one together."""
+PLAIN = 5e-3
+"""How far off, as a share of the backing's squared light, an explanation counts that tells nothing of its colour."""
 LEAST = 0.15
 """Alpha below which a pixel holds too little of the subject to tell its colour."""
-BACK = 0.5
-"""Share of the light that limiting spill takes which is given back."""
+LUMA = np.array([0.2126, 0.7152, 0.0722], np.float32)
+"""Shares of linear red, green and blue in luminance (BT.709)."""
 GRAIN = 4e-5
 """Squared distance of colours in linear light that tells nothing of what a pixel is mixed from."""
+STEP = 4
+"""Pixels to a block in which colours around are gathered."""
 INNER = 3
 """Pixels that it must lie inside for that."""
 
@@ -50,8 +58,8 @@ class Keyer:
     """
 
     sample: tuple[float, float, float]
-    low: float = 0.04
-    high: float = 0.97
+    low: float = 0.02
+    high: float = 0.96
     gamma: float = 1.0
     balance: float = 0.3
     denoise: float = 1.0
@@ -63,11 +71,33 @@ class Keyer:
 
 
 @dataclass(frozen=True)
+class Spill:
+    """How spill is taken out. amount: share of the excess that goes. light: share of its light that is given back.
+
+    colour: of what is given back, linear; None for an even grey.
+    """
+
+    amount: float = 1.0
+    light: float = 0.5
+    colour: tuple[float, float, float] | None = None
+
+
+@dataclass(frozen=True)
 class Keyed:
     """alpha (h, w), and the local backing that it was made from (h, w, 3)."""
 
     alpha: Picture
     backing: Picture
+
+
+@dataclass(frozen=True)
+class Prepared:
+    """A picture smoothed, its backing, the subject's own colours (h, w, 3), and where it is surely clear (h, w)."""
+
+    calm: Picture
+    backing: Picture
+    own: Picture
+    clear: NDArray[np.uint8]
 
 
 def sampled(pictures: list[Picture]) -> tuple[float, float, float]:
@@ -105,9 +135,8 @@ def surely_backing(picture: Picture, keyer: Keyer) -> Picture:
     return np.asarray(_eroded(np.asarray(closed, np.uint8), CLEAR), np.float32)
 
 
-def key(picture: Picture, keyer: Keyer, clean: Picture | None = None, core: Picture | None = None) -> Keyed:
-    """The matte of a picture (h, w, 3; linear). clean: the same without the subject. core: what is surely inside, 0..1."""
-    main = keyer.main
+def prepare(picture: Picture, keyer: Keyer, clean: Picture | None = None, core: Picture | None = None) -> Prepared:
+    """What a picture (h, w, 3; linear) is keyed from. clean: the same without the subject. core: surely inside, 0..1."""
     calm = _calm(np.ascontiguousarray(picture, np.float32), keyer.denoise)
     clear = surely_backing(calm, keyer)
     if core is not None:
@@ -115,26 +144,36 @@ def key(picture: Picture, keyer: Keyer, clean: Picture | None = None, core: Pict
     if clean is not None:
         backing = np.ascontiguousarray(clean, np.float32)
     elif clear.any():
-        backing = spread(calm, clear)
+        backing = spread(calm, clear, step=STEP)
     else:
         backing = np.broadcast_to(np.array(keyer.sample, np.float32), picture.shape).copy()
-    back = difference(backing, main, keyer.balance)
-    there = difference(calm, main, keyer.balance)
-    solid = _eroded((there < (1 - SOLID) * np.maximum(back, 1e-4)).astype(np.uint8), INNER).astype(np.float32)
+    # What exceeds none of the other channels is no backing, however light it is.
+    back = difference(backing, keyer.main, 1.0)
+    there = difference(calm, keyer.main, 1.0)
+    solid = _eroded((there < SOLID * np.maximum(back, 1e-4)).astype(np.uint8), INNER).astype(np.float32)
     if core is not None:
         solid = np.maximum(solid, (core > 0.98).astype(np.float32))
     # Without anything solid the subject counts as dark.
-    own = spread(calm, solid) if solid.any() else np.zeros_like(calm)
-    alpha = np.empty_like(there)
-    inside = _eroded(clear.astype(np.uint8), CLEAR)
-    one, other = (c for c in range(3) if c != main)
+    own = spread(calm, solid, step=STEP) if solid.any() else np.zeros_like(calm)
+    return Prepared(calm, backing, own, _eroded(clear.astype(np.uint8), CLEAR))
+
+
+def matte(prepared: Prepared, keyer: Keyer) -> Picture:
+    """The matte (h, w) of a prepared picture: quick, for where only the ends or the gamma change."""
+    alpha = np.empty(prepared.clear.shape, np.float32)
+    one, other = (c for c in range(3) if c != keyer.main)
     kernels.mattes(
-        calm, backing, own, inside, main, one, other, np.float32(keyer.balance), np.float32(keyer.low),
-        np.float32(keyer.high), np.float32(GRAIN), alpha,
+        prepared.calm, prepared.backing, prepared.own, prepared.clear, keyer.main, one, other, np.float32(keyer.balance),
+        np.float32(keyer.low), np.float32(keyer.high), np.float32(GRAIN), np.float32(SPILLED), np.float32(EVEN),
+        np.float32(PLAIN), alpha,
     )  # fmt: skip
-    if keyer.gamma != 1.0:
-        alpha = alpha ** np.float32(keyer.gamma)
-    return Keyed(alpha, backing)
+    return alpha if keyer.gamma == 1.0 else np.asarray(alpha ** np.float32(keyer.gamma), np.float32)
+
+
+def key(picture: Picture, keyer: Keyer, clean: Picture | None = None, core: Picture | None = None) -> Keyed:
+    """The matte of a picture (h, w, 3; linear), with what it was made from; see `prepare`."""
+    prepared = prepare(picture, keyer, clean, core)
+    return Keyed(matte(prepared, keyer), prepared.backing)
 
 
 def finished(alpha: Picture, core: Picture | None, garbage: Picture | None) -> Picture:
@@ -157,22 +196,36 @@ def shrunk(alpha: Picture, pixels: float) -> Picture:
     return np.asarray(near * (1 - part) + far * part, np.float32)
 
 
-def subject(picture: Picture, alpha: Picture, keyed: Keyed, keyer: Keyer) -> Picture:
+def subject(
+    picture: Picture,
+    alpha: Picture,
+    backing: Picture,
+    keyer: Keyer,
+    spill: Spill | None = None,
+    behind: Picture | None = None,
+) -> Picture:
     """The subject's own colours (h, w, 3), unpremultiplied: the backing taken out of edges and its spill limited.
 
     Where there is too little of the subject to tell, the colours around go on. What exceeds the others by more than it may
-    is taken from the main channel, and the light that goes is given back to all three.
+    is taken from the main channel, and the light that goes is given back evenly, in a colour, or in that of what lies
+    `behind` (h, w, 3) each pixel.
     """
+    how = spill or Spill()
     main = keyer.main
     one, other = (c for c in range(3) if c != main)
+    if behind is not None:
+        tint = np.asarray(behind / np.maximum(behind @ LUMA, 1e-3)[..., None], np.float32)
+    else:
+        colour = np.ones(3, np.float32) if how.colour is None else np.array(how.colour, np.float32)
+        tint = (colour / max(float(colour @ LUMA), 1e-3))[None, None]
     own = np.empty_like(picture)
-    given = np.float32(np.array([0.2126, 0.7152, 0.0722])[main] * BACK)
     kernels.cleaned(
-        picture, alpha, keyed.backing, main, one, other, np.float32(keyer.balance), given, np.float32(LEAST), own
-    )
-    around = spread(own, np.clip((alpha - 0.5) * 4, 0, 1).astype(np.float32))
-    sure = np.clip((alpha - LEAST) / 0.35, 0, 1)[..., None]
-    return np.asarray(around + (own - around) * sure, np.float32)
+        picture, alpha, backing, main, one, other, np.float32(keyer.balance), np.float32(how.amount),
+        tint * np.float32(how.light * LUMA[main]), np.float32(LEAST), own,
+    )  # fmt: skip
+    around = spread(own, np.clip((alpha - 0.5) * 4, 0, 1), step=STEP)
+    kernels.completed(own, around, alpha, np.float32(LEAST), around)
+    return around
 
 
 def _calm(picture: Picture, strength: float) -> Picture:

@@ -6,36 +6,41 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from wiseglove.core.keying import kernels
+
 Picture = NDArray[np.float32]
 
 
-def spread(values: Picture, weight: Picture, closest: float = 3.0) -> Picture:
+def spread(values: Picture, weight: Picture, closest: float = 3.0, step: int = 2) -> Picture:
     """Values (h, w) or (h, w, c) where there is weight (h, w; 0..1), and elsewhere what is known around.
 
     Normalised convolution (Knutsson and Westin 1993) from fine to coarse: a pixel takes the narrowest window in which
-    enough is known, starting with `closest` pixels. It is done at half size, as its result is smooth. Where nothing is
-    known at all the result is 0.
+    enough is known, starting with `closest` pixels. It is done on blocks of `step` pixels, as its result is smooth. Where
+    nothing is known at all the result is 0.
     """
-    known = np.asarray(values, np.float32) if values.ndim == 3 else np.asarray(values, np.float32)[..., None]
-    half = tuple(max((n + 1) // 2, 1) for n in weight.shape[::-1])
-    share = np.asarray(weight, np.float32)
-    layers = [(_halved(known * share[..., None], half), _halved(share, half))]
+    known = np.ascontiguousarray(values if values.ndim == 3 else values[..., None], np.float32)
+    small = tuple(-(-n // step) for n in weight.shape)
+    top, share = np.empty((*small, known.shape[2]), np.float32), np.empty(small, np.float32)
+    kernels.gathered(known, np.ascontiguousarray(weight, np.float32), step, top, share)
+    layers = [(top, share)]
     while min(layers[-1][1].shape) > 4:
         size = tuple(max((n + 1) // 2, 1) for n in layers[-1][1].shape[::-1])
-        layers.append(tuple(_halved(layer, size) for layer in layers[-1]))  # type: ignore[arg-type]
+        layers.append((_halved(layers[-1][0], size), _halved(layers[-1][1], size)))
     out: Picture | None = None
+    width = closest / (2 * step)
     for top, share in reversed(layers):
-        blurred = cv2.GaussianBlur(share, (0, 0), closest / 4)
-        sums = cv2.GaussianBlur(top, (0, 0), closest / 4).reshape(top.shape)
-        here = sums / np.maximum(blurred, 1e-6)[..., None]
+        blurred = cv2.GaussianBlur(share, (0, 0), width)
+        sums = cv2.GaussianBlur(top, (0, 0), width).reshape(top.shape)
         if out is None:
-            out = np.asarray(here, np.float32)
+            out = np.asarray(sums / np.maximum(blurred, 1e-6)[..., None], np.float32)
             continue
         below = cv2.resize(out, blurred.shape[::-1], interpolation=cv2.INTER_LINEAR).reshape(top.shape)
-        sure = np.clip(blurred / 0.3, 0, 1)[..., None]
-        out = np.asarray(here * sure + below * (1 - sure), np.float32)
+        kernels.settled(sums, blurred, below)
+        out = np.asarray(below, np.float32)
     assert out is not None
-    whole = cv2.resize(out, weight.shape[::-1], interpolation=cv2.INTER_LINEAR).reshape(known.shape)
+    size = (small[1] * step, small[0] * step)
+    whole = cv2.resize(out, size, interpolation=cv2.INTER_LINEAR).reshape(size[1], size[0], known.shape[2])
+    whole = np.ascontiguousarray(whole[: weight.shape[0], : weight.shape[1]])
     return np.asarray(whole if values.ndim == 3 else whole[..., 0], np.float32)
 
 

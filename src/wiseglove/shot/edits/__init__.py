@@ -37,6 +37,7 @@ from wiseglove.shot.edits.keyframes import (
 )
 from wiseglove.shot.edits.regions import AddRegion, FreezeRegion, RemoveRegion, RideRegion, ShapeRegion
 from wiseglove.shot.edits.shape import InsertPoint, Mirror, RemovePoints, SetPointKind, ShapePoints
+from wiseglove.shot.edits.subjects import AddSubject, SetSubject
 from wiseglove.shot.edits.things import (
     AddCover,
     AddOutline,
@@ -59,6 +60,7 @@ __all__ = [
     "AddPane",
     "AddPoint",
     "AddRegion",
+    "AddSubject",
     "Applied",
     "CarryCover",
     "ClearSolution",
@@ -97,6 +99,7 @@ __all__ = [
     "SetPoint",
     "SetPointKind",
     "SetShot",
+    "SetSubject",
     "ShapePoints",
     "ShapeRegion",
     "ShiftCovers",
@@ -134,6 +137,8 @@ Edit = Annotated[
     | Duplicate
     | AddPane
     | SetPane
+    | AddSubject
+    | SetSubject
     | AddCarrier
     | AddHandCarrier
     | CarryCover

@@ -9,8 +9,9 @@ from pydantic import Field
 
 from wiseglove.core.geometry import bezier
 from wiseglove.core.geometry.homography import is_convex
+from wiseglove.shot.basics import Strict
 from wiseglove.shot.errors import EditError
-from wiseglove.shot.model import Carrier, Cover, E, Element, Group, Outline, Pane, Settings, Shot, Strict
+from wiseglove.shot.model import Animated, Carrier, Cover, E, Element, Group, Outline, Settings, Shot, Thing
 
 MOST_POINTS = 2000
 
@@ -46,18 +47,18 @@ def get(shot: Shot, element: str, wanted: type[E]) -> E:
     return found
 
 
-def animated(shot: Shot, element: str) -> Outline | Pane:
+def animated(shot: Shot, element: str) -> Animated:
     found = shot.elements.get(element)
-    if not isinstance(found, Outline | Pane):
+    if not isinstance(found, Animated):
         raise EditError("What these keys belong to is not in the shot any more. Nothing was changed.")
     return found
 
 
-def owner_of(shot: Shot, element: Outline | Pane) -> Cover | Pane:
+def owner_of(shot: Shot, element: Animated) -> Thing:
     return get(shot, element.cover, Cover) if isinstance(element, Outline) else element
 
 
-def unlocked(shot: Shot, owner: Cover | Pane) -> None:
+def unlocked(shot: Shot, owner: Thing) -> None:
     if owner.locked:
         raise EditError(f"“{owner.name}” is locked. Unlock it to change it; nothing was changed.")
     if shot.is_locked(owner):
@@ -67,7 +68,7 @@ def unlocked(shot: Shot, owner: Cover | Pane) -> None:
         raise EditError(f"The group “{group.name}” is locked. Unlock it to change it; nothing was changed.")
 
 
-def unlocked_animated(shot: Shot, element: str) -> tuple[Outline | Pane, Cover | Pane]:
+def unlocked_animated(shot: Shot, element: str) -> tuple[Animated, Thing]:
     """What has keys, and the cover or pane it belongs to, which is not locked."""
     found = animated(shot, element)
     owner = owner_of(shot, found)
@@ -84,7 +85,7 @@ def unlocked_outline(shot: Shot, outline: str) -> tuple[Outline, Cover]:
 
 
 def free_name(shot: Shot, wanted: str) -> str:
-    taken = {e.name for e in shot.elements.values() if isinstance(e, Cover | Pane | Group | Carrier)}
+    taken = {e.name for e in shot.elements.values() if isinstance(e, Thing | Group | Carrier)}
     number, name = 1, wanted
     while name in taken:
         number += 1

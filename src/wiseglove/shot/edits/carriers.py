@@ -13,6 +13,7 @@ from wiseglove.core.geometry.homography import is_convex
 from wiseglove.core.motion.channels import Channel
 from wiseglove.core.motion.models import Model
 from wiseglove.shot import keys as keying
+from wiseglove.shot.basics import Colour, Corners, ElementId, Name, new_id
 from wiseglove.shot.edits.base import (
     Applied,
     Editing,
@@ -26,24 +27,21 @@ from wiseglove.shot.edits.base import (
 from wiseglove.shot.edits.regions import RegionPoints, check_region
 from wiseglove.shot.errors import EditError
 from wiseglove.shot.model import (
+    Animated,
     Carrier,
-    Colour,
-    Corners,
     Cover,
     Element,
-    ElementId,
     FollowedFrame,
     FollowedPoint,
     HandKey,
-    Name,
     Outline,
     Pane,
     Region,
     Shot,
     SolvedFrame,
-    new_id,
 )
 from wiseglove.shot.riding import motion, riding_on
+from wiseglove.shot.subject import Subject
 
 Array = NDArray[np.float64]
 STILL: Corners = ((0.0, 0.0), (0.0, 0.0), (0.0, 0.0), (0.0, 0.0))
@@ -289,9 +287,9 @@ class Ride(Editing):
             found = shot.elements.get(element_id)
             if isinstance(found, Cover):
                 unlocked(shot, found)
-                riders: list[Outline | Pane] = list(shot.outlines_of(found))
+                riders: list[Animated] = list(shot.outlines_of(found))
                 names.append(found.name)
-            elif isinstance(found, Outline | Pane):
+            elif isinstance(found, Animated):
                 owner = owner_of(shot, found)
                 unlocked(shot, owner)
                 riders = [found]
@@ -306,9 +304,9 @@ class Ride(Editing):
         return Applied(label, after)
 
 
-def moved_to(rider: Outline | Pane, carrier: Carrier | None, shot: Shot) -> Outline | Pane:
+def moved_to(rider: Animated, carrier: Carrier | None, shot: Shot) -> Animated:
     """What rides on another carrier, or none; joints to others stay where there is one."""
-    if isinstance(rider, Pane):
+    if isinstance(rider, Pane | Subject):
         return riding_on(rider, shot, rides=carrier.id if carrier else None, rest=rider.rest)
     joints = [j for j in rider.joints if carrier is not None and j.carrier != carrier.id]
     rest = rider.rest if joints else None
@@ -324,9 +322,9 @@ def without_carrier(shot: Shot, carrier: Carrier) -> dict[str, Element | None]:
                 blind = [r.model_copy(update={"rides": None}) if r.rides == carrier.id else r for r in element.blind]
                 after[element.id] = element.model_copy(update={"blind": blind})
             continue
-        if not isinstance(element, Outline | Pane):
+        if not isinstance(element, Animated):
             continue
-        if isinstance(element, Pane) and carrier.id in element.pins:
+        if isinstance(element, Pane | Subject) and carrier.id in element.pins:
             pins = [None if pin == carrier.id else pin for pin in element.pins]
             rides = None if element.rides == carrier.id else element.rides
             after[element.id] = riding_on(element, shot, rides=rides, pins=pins, rest=element.rest)

@@ -6,9 +6,10 @@ from typing import Literal
 
 from pydantic import Field
 
+from wiseglove.shot.basics import Corner, ElementId, Strict, new_id
 from wiseglove.shot.edits.base import MOST_POINTS, Applied, Editing, free_name, get, unlocked, with_depth
 from wiseglove.shot.errors import EditError
-from wiseglove.shot.model import Corner, Cover, Element, ElementId, Key, Outline, Shot, Strict, new_id
+from wiseglove.shot.model import Cover, Element, Key, Outline, Shot
 from wiseglove.shot.riding import let_go
 
 MOST_KEYS = 100_000

@@ -8,10 +8,11 @@ import numpy as np
 from pydantic import Field
 
 from wiseglove.shot import keys as keying
+from wiseglove.shot.basics import Corner, Corners, ElementId, Name, new_id
 from wiseglove.shot.edits.base import Applied, Editing, free_name, unlocked_carrier
 from wiseglove.shot.edits.carriers import CARRIER_COLOUR
 from wiseglove.shot.errors import EditError
-from wiseglove.shot.model import Carrier, Corner, Corners, ElementId, FollowedPoint, Name, Shot, new_id
+from wiseglove.shot.model import Carrier, FollowedPoint, Shot
 from wiseglove.shot.riding import motion
 
 MOST = 200

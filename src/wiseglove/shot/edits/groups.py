@@ -8,9 +8,10 @@ from typing import Literal
 from pydantic import Field
 
 from wiseglove.shot import keys as keying
+from wiseglove.shot.basics import Coordinate, ElementId, Name, new_id
 from wiseglove.shot.edits.base import Applied, Editing, free_name, get, unlocked, with_depth
 from wiseglove.shot.errors import EditError
-from wiseglove.shot.model import Coordinate, Cover, Element, ElementId, Group, Name, Shot, new_id
+from wiseglove.shot.model import Cover, Element, Group, Shot
 
 
 class GroupCovers(Editing):

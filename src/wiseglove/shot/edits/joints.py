@@ -9,10 +9,11 @@ from pydantic import Field
 
 from wiseglove.core.motion.joint import weights_beyond
 from wiseglove.shot import keys as keying
+from wiseglove.shot.basics import ElementId, Line
 from wiseglove.shot.edits.base import Applied, Editing, get, unlocked, unlocked_outline
 from wiseglove.shot.errors import EditError
 from wiseglove.shot.evaluate import points_at
-from wiseglove.shot.model import Carrier, ElementId, Joint, Line, Outline, Pane, Shot
+from wiseglove.shot.model import Carrier, Joint, Outline, Pane, Shot
 from wiseglove.shot.riding import riding_on
 
 Width = Annotated[float, Field(allow_inf_nan=False, ge=0, le=5000)]

@@ -9,10 +9,11 @@ from pydantic import Field
 
 from wiseglove.core.outline.thin import Thinned, thin_out
 from wiseglove.shot import keys as keying
+from wiseglove.shot.basics import Curve, Ease, ElementId, Point
 from wiseglove.shot.edits.base import MOST_POINTS, Applied, Editing, Frames, Index, unlocked_animated, unlocked_outline
 from wiseglove.shot.errors import EditError
 from wiseglove.shot.evaluate import stored_at
-from wiseglove.shot.model import Curve, Ease, ElementId, Key, Outline, Point, Shot
+from wiseglove.shot.model import Animated, Key, Outline, Shot
 
 
 def _named(frames: Frames) -> str:
@@ -43,7 +44,7 @@ class SetKeys(Editing):
 
     def apply(self, shot: Shot) -> Applied:
         outline, cover = unlocked_outline(shot, self.outline)
-        changed: keying.Animated = outline
+        changed: Animated = outline
         for frame, points in sorted(self.shapes.items()):
             keying.check_frame(shot.plate, frame)
             if len(points) != len(outline.kinds):

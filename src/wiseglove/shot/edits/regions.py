@@ -9,10 +9,11 @@ from pydantic import Field
 
 from wiseglove.core.geometry.bezier import flatten
 from wiseglove.shot import keys as keying
+from wiseglove.shot.basics import ElementId, Point
 from wiseglove.shot.edits.base import MOST_POINTS, Applied, Editing, get, unlocked_carrier
 from wiseglove.shot.errors import EditError
 from wiseglove.shot.looking import region_motion, region_points
-from wiseglove.shot.model import Carrier, ElementId, Point, Region, RegionKey, Shot
+from wiseglove.shot.model import Carrier, Region, RegionKey, Shot
 from wiseglove.shot.riding import motion
 
 SMALLEST_AREA = 16.0

@@ -12,6 +12,7 @@ from wiseglove.core.geometry import bezier
 from wiseglove.core.outline.inbetween import pivots
 from wiseglove.core.outline.points import mirror, remove_points, round_points
 from wiseglove.shot import keys as keying
+from wiseglove.shot.basics import ElementId, Point, PointKind
 from wiseglove.shot.edits.base import (
     MOST_POINTS,
     Applied,
@@ -23,7 +24,8 @@ from wiseglove.shot.edits.base import (
 )
 from wiseglove.shot.errors import EditError
 from wiseglove.shot.evaluate import animation_of, key_points
-from wiseglove.shot.model import ElementId, Outline, Pane, Point, PointKind, Shot
+from wiseglove.shot.model import Outline, Pane, Shot
+from wiseglove.shot.subject import Subject
 
 
 class ShapePoints(Editing):
@@ -50,14 +52,14 @@ class ShapePoints(Editing):
         if isinstance(element, Outline) and self.kinds:
             kinds = [self.kinds.get(i, kind) for i, kind in enumerate(element.kinds)]
             element = element.model_copy(update={"kinds": kinds})
-        what = "corner" if isinstance(element, Pane) else "point"
+        what = "corner" if isinstance(element, Pane | Subject) else "point"
         count = len(self.points)
         number = "whole" if count == len(shape) else f"{count} {what}{'s' if count > 1 else ''} of"
         if self.reach == "range" and self.within is None:
             raise EditError("Which frames the edit is to reach was not said. Nothing was changed.")
         label = f"Moved {number} {owner.name}, {self._where()}"
         changed = keying.with_shape(element, self.frame, shape, self.reach, self.within)
-        if isinstance(changed, Pane):
+        if isinstance(changed, Pane | Subject):
             for key in changed.keys:
                 check_corners(key_points(key))
         return Applied(label, {element.id: changed})

@@ -8,6 +8,20 @@ import numpy as np
 from pydantic import Field
 
 from wiseglove.shot import keys as keying
+from wiseglove.shot.basics import (
+    Colour,
+    Corner,
+    Corners,
+    ElementId,
+    Fade,
+    Name,
+    PaneKey,
+    Point,
+    PointKind,
+    Strict,
+    Width,
+    new_id,
+)
 from wiseglove.shot.edits.base import (
     MOST_POINTS,
     Applied,
@@ -23,31 +37,10 @@ from wiseglove.shot.edits.base import (
 )
 from wiseglove.shot.edits.carriers import without_carrier
 from wiseglove.shot.edits.groups import regrouped
+from wiseglove.shot.edits.subjects import without_things
 from wiseglove.shot.errors import EditError
 from wiseglove.shot.evaluate import place_motion, stored_at
-from wiseglove.shot.model import (
-    Carrier,
-    Colour,
-    Corner,
-    Corners,
-    Cover,
-    Element,
-    ElementId,
-    Fade,
-    Group,
-    Insert,
-    Key,
-    Name,
-    Outline,
-    Pane,
-    PaneKey,
-    Point,
-    PointKind,
-    Shot,
-    Strict,
-    Width,
-    new_id,
-)
+from wiseglove.shot.model import Carrier, Cover, Element, Group, Insert, Key, Outline, Pane, Shot, Thing
 
 COVER_COLOURS = ("#56b4e9", "#e69f00", "#cc79a7", "#009e73", "#f0e442", "#d55e00", "#0072b2")
 """Okabe & Ito's colour-blind-safe set, in the order in which covers get them."""
@@ -288,8 +281,8 @@ class DeleteElement(Editing):
         if isinstance(found, Carrier):
             return Applied(f"Deleted {found.name}", without_carrier(shot, unlocked_carrier(shot, found.id)))
         if isinstance(found, Group):
-            going: list[Cover | Pane] = [c for c in shot.covers if c.group == found.id]
-        elif isinstance(found, Cover | Pane):
+            going: list[Thing] = [c for c in shot.covers if c.group == found.id]
+        elif isinstance(found, Thing):
             going = [found]
         else:
             raise EditError("That is not in the shot any more. Nothing was changed.")
@@ -301,6 +294,7 @@ class DeleteElement(Editing):
                 after.update(dict.fromkeys(thing.outlines))
         depth = [d for d in shot.settings.depth if d not in after]
         after.update(regrouped(shot, depth))
+        after.update(without_things(shot, after))
         after["settings"] = with_depth(shot, depth)
         return Applied(f"Deleted {found.name}", after)
 

@@ -35,7 +35,7 @@ const GROUPS: { title: string; keys: [string, string][] }[] = [
       ["Wheel", "zoom at the pointer"],
       ["Space drag", "pan; also the middle button"],
       ["F  0", "fit, 100 %"],
-      ["H  O", "hold to hide the drawing; onion skin"],
+      ["H  V  O", "hold to hide the drawing, to see the plate; onion skin"],
     ],
   },
   {
@@ -47,6 +47,7 @@ const GROUPS: { title: string; keys: [string, string][] }[] = [
       ["M", "the patch of a carrier, with any drawing tool"],
       ["G  C  B", "finger, ellipse, box: one drag"],
       ["N", "pane: click the four corners; one chosen corner can ride alone"],
+      ["Y", "key a subject: drag over its backing"],
       ["Enter", "close the outline; so does its first point"],
       ["Backspace", "take the last point back"],
       ["Escape", "give up"],

@@ -13,7 +13,7 @@ import { isByHand } from "./carriers";
 import { CheckRows } from "./CheckRows";
 import { FollowedRows } from "./FollowedRows";
 import { HandRows } from "./HandRows";
-import { useClips } from "./InsertChooser";
+import { useClips } from "./clips";
 import { cancelJob, goingOn, useJobs } from "./JobLine";
 import { RegionRows } from "./RegionRows";
 import { Heading, Row } from "./Row";

@@ -11,7 +11,7 @@ import { CarrierIcon, drawRegion, takeTool } from "./ToolRail";
 function riders(b: Bench, carrier: string): number {
   return Object.values(b.shot?.elements ?? {}).filter(
     (e) =>
-      ((e.kind === "outline" || e.kind === "pane") && e.rides === carrier) ||
+      ((e.kind === "outline" || e.kind === "pane" || e.kind === "subject") && e.rides === carrier) ||
       (e.kind === "outline" && (e as Outline).joints.some((j) => j.carrier === carrier)),
   ).length;
 }

@@ -3,7 +3,7 @@ import { CSS } from "@dnd-kit/utilities";
 import { ChevronDown, ChevronRight, Eye, EyeOff, Focus, Lock, LockOpen, Ungroup } from "lucide-react";
 import { memo, useEffect, useState, type MouseEvent } from "react";
 
-import type { Cover, Edit, Group, Pane } from "../../api/client";
+import type { Cover, Edit, Group, Pane, Subject, Thing } from "../../api/client";
 import { IconButton } from "../../ui/Button";
 import { TextField } from "../../ui/TextField";
 import {
@@ -19,9 +19,10 @@ import {
 } from "./bench";
 import { carrierOf } from "./carriers";
 import { send } from "./send";
+import { keyedBy, servesAs } from "./subjects";
 
 /** A click chooses one thing; with Shift or Ctrl a cover is chosen besides. */
-function pick(event: MouseEvent<HTMLElement>, thing: Cover | Pane) {
+function pick(event: MouseEvent<HTMLElement>, thing: Thing) {
   event.currentTarget.blur();
   const { selected, also } = bench();
   if (!(event.shiftKey || event.ctrlKey || event.metaKey) || thing.kind !== "cover" || !selected)
@@ -131,7 +132,7 @@ export function GroupHead({ b, group }: { b: Bench; group: Group }) {
 
 /** A cover or a pane. */
 export const Card = memo(function Card(props: {
-  thing: Cover | Pane;
+  thing: Thing;
   inGroup: boolean;
   chosen: boolean;
   solo: boolean;
@@ -143,12 +144,9 @@ export const Card = memo(function Card(props: {
   });
   const keys = useBench((b) => keyCount(thing, (id) => keyFrames(b, id).length));
   const rides = useBench((b) => carrierOf(b, ridesOn(b, thing))?.name);
+  const serves = useBench((b) => servesAs(b, thing.id));
   const set = (change: { shown?: boolean; locked?: boolean }) =>
-    void send(
-      (thing.kind === "pane"
-        ? { type: "set-pane", pane: thing.id, ...change }
-        : { type: "set-cover", cover: thing.id, ...change }) as Edit,
-    );
+    void send({ type: `set-${thing.kind}`, [thing.kind!]: thing.id, ...change } as unknown as Edit);
   const icon = "size-6 text-ink-soft";
   return (
     <li
@@ -171,10 +169,11 @@ export const Card = memo(function Card(props: {
           <p className="truncate text-[12px] leading-[15px] text-ink-soft">
             {keys}
             {rides && `, rides on ${rides}`}
+            {serves && `, ${serves}`}
           </p>
         </div>
       </div>
-      {thing.kind === "cover" && (
+      {thing.kind !== "pane" && (
         <IconButton
           label={solo ? "Solo off" : "Solo"}
           pressed={solo}
@@ -203,14 +202,17 @@ export const Card = memo(function Card(props: {
 });
 
 /** The carrier that a pane, or the first outline of a cover, rides on. */
-function ridesOn(b: Bench, thing: Cover | Pane): string | null {
-  if (thing.kind === "pane") return (thing as Pane).rides ?? null;
+function ridesOn(b: Bench, thing: Thing): string | null {
+  if (thing.kind !== "cover") return (thing as Pane).rides ?? null;
   return outlineOf(b, (thing as Cover).outlines?.[0] ?? null)?.rides ?? null;
 }
 
-function keyCount(thing: Cover | Pane, count: (id: string) => number): string {
+function keyCount(thing: Thing, count: (id: string) => number): string {
+  if (thing.kind === "subject") return keyedBy(thing as Subject);
   const keys =
-    thing.kind === "pane" ? count(thing.id) : (thing.outlines ?? []).reduce((n, o) => n + count(o), 0);
+    thing.kind === "pane"
+      ? count(thing.id)
+      : ((thing as Cover).outlines ?? []).reduce((n, o) => n + count(o), 0);
   return `${keys} ${keys === 1 ? "key" : "keys"}${thing.kind === "pane" ? ", pane" : ""}`;
 }
 

@@ -1,13 +1,13 @@
 import { DndContext, PointerSensor, useSensor, useSensors, type DragEndEvent } from "@dnd-kit/core";
 import { SortableContext, verticalListSortingStrategy } from "@dnd-kit/sortable";
 
-import type { Cover, Group, Pane } from "../../api/client";
+import type { Cover, Group, Thing } from "../../api/client";
 import { coverOf, groupOf, inDepth, select, setBench, useBench, type Bench, useSettled } from "./bench";
 import { Card, GroupHead } from "./DepthCards";
 import { send } from "./send";
 
-/** What a row of the list shows: a group's head, or a cover or pane (of a group, if `group` says so). */
-type Line = { id: string; group: Group } | { id: string; thing: Cover | Pane; inGroup: boolean };
+/** What a row of the list shows: a group's head, or a cover, pane or subject (of a group, if `group` says so). */
+type Line = { id: string; group: Group } | { id: string; thing: Thing; inGroup: boolean };
 
 /** Covers and panes from near to far with the heads of their groups; members of a folded group are left out. */
 function linesOf(b: Bench): Line[] {
@@ -87,7 +87,7 @@ export function DepthPanel() {
           </DndContext>
           {lines.length === 0 && (
             <li className="py-1 pl-1 text-ink-soft">
-              Nothing lies before the plate yet. P draws a cover, N places a pane.
+              Nothing lies before the plate yet. P draws a cover, N places a pane, Y keys a subject.
             </li>
           )}
           <PlateCard />

@@ -4,7 +4,17 @@ import { lastFrame, rateText } from "../../ui/format";
 import { NumberField } from "../../ui/NumberField";
 import { Section } from "../../ui/Section";
 import { TextField } from "../../ui/TextField";
-import { chosenCovers, coverOf, outlineOf, paneOf, select, type Bench, useSettled } from "./bench";
+import {
+  chosenCovers,
+  coverOf,
+  outlineOf,
+  paneOf,
+  select,
+  setBench,
+  subjectOf,
+  type Bench,
+  useSettled,
+} from "./bench";
 import { carrierOf } from "./carriers";
 import { CarrierDetails } from "./CarrierDetails";
 import { InsertChooser } from "./InsertChooser";
@@ -14,6 +24,9 @@ import { RideRow } from "./RideRow";
 import { Heading, Row } from "./Row";
 import { ScreenRows } from "./ScreenRows";
 import { send } from "./send";
+import { SubjectDetails } from "./SubjectDetails";
+import { NewSubject } from "./NewSubject";
+import { takeTool } from "./ToolRail";
 import { groupChosen } from "./useWorkbenchKeys";
 
 /** What the selected thing needs, most used first. */
@@ -22,12 +35,15 @@ export function DetailsPanel() {
   const cover = coverOf(b, b.selected);
   const pane = paneOf(b, b.selected);
   const carrier = carrierOf(b, b.selected);
+  const subject = subjectOf(b, b.selected);
   return (
     <section className="min-h-0 flex-1 overflow-y-auto px-3 py-2" aria-label="Details">
       {cover ? (
         <CoverDetails b={b} cover={cover} />
       ) : pane ? (
         <PaneDetails b={b} pane={pane} />
+      ) : subject ? (
+        <SubjectDetails b={b} subject={subject} />
       ) : carrier ? (
         <CarrierDetails b={b} carrier={carrier} />
       ) : (
@@ -226,6 +242,18 @@ function PaneDetails({ b, pane }: { b: Bench; pane: Pane }) {
           onCommit={(percent) => set({ opacity: percent / 100 })}
         />
       </Row>
+      <Row label="In front">
+        <Button
+          small
+          title="Where the screen was shot in a backing's colour: drag over it, and what is not of that colour stays in front"
+          onClick={() => {
+            takeTool("sample");
+            setBench({ into: { pane: pane.id } });
+          }}
+        >
+          Hold out by colour
+        </Button>
+      </Row>
       <KeyRow b={b} element={pane.id} />
       <EaseRow b={b} element={pane.id} />
       <Section title="Screen">
@@ -262,6 +290,7 @@ function ShotDetails({ b }: { b: Bench }) {
           onPick={(mixing) => void send({ type: "set-shot", mixing })}
         />
       </Row>
+      <NewSubject b={b} />
       <Row label="Plate">
         {plate.width} x {plate.height}
         {plate.pixel_aspect !== 1 && `, pixels 1:${plate.pixel_aspect}`}

@@ -10,7 +10,8 @@ import {
   groupOf,
   inDepth,
   outlineOf,
-  paneOf,
+  partsOf,
+  placedOf,
   select,
   setBench,
   type Bench,
@@ -56,17 +57,15 @@ export function FrameStrip() {
   const scale: Scale = { first: plate.first ?? 1001, count: plate.count, width };
   const things = inDepth(b);
   const unfolded = things.filter(
-    (t) => t.kind === "pane" || !groupOf(b, t as Cover)?.folded || t.id === b.selected,
+    (t) => t.kind !== "cover" || !groupOf(b, t as Cover)?.folded || t.id === b.selected,
   );
   const threads = carriersOf(b).map((carrier) => ({ carrier, element: carrier.id, name: carrier.name }));
   const drawn = unfolded.flatMap((thing): LaneOf[] =>
-    thing.kind === "pane"
-      ? [{ thing, element: thing.id, name: thing.name }]
-      : (thing.outlines ?? []).map((id, i) => ({
-          thing,
-          element: id,
-          name: (thing.outlines ?? []).length > 1 ? `${thing.name}, ${i + 1}` : thing.name,
-        })),
+    partsOf(thing).map((id, i, all) => ({
+      thing,
+      element: id,
+      name: all.length > 1 ? `${thing.name}, ${i + 1}` : thing.name,
+    })),
   );
   const lanes: (LaneOf | (typeof threads)[number])[] = [...drawn, ...threads];
   // Only lanes that can be seen are drawn: with hundreds of outlines the rest would cost more than all else.
@@ -141,7 +140,7 @@ export function FrameStrip() {
 
 /** What an outline or a pane rides on, beside its name on the lane. */
 function Rides({ b, element }: { b: Bench; element: string }) {
-  const found = outlineOf(b, element) ?? paneOf(b, element);
+  const found = outlineOf(b, element) ?? placedOf(b, element);
   const joints = outlineOf(b, element)?.joints ?? [];
   const names = [found?.rides ?? null, ...joints.map((j) => j.carrier)].flatMap((id) => {
     const name = carrierOf(b, id)?.name;

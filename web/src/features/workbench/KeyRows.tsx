@@ -44,7 +44,8 @@ const EASES: { value: Ease; label: string; title: string }[] = [
 /** How the stretch that this frame lies in (or the stretches after the keys chosen on the strip) goes on. */
 export function EaseRow({ b, element }: { b: Bench; element: string }) {
   const found = b.shot!.elements[element];
-  const keys = found?.kind === "outline" || found?.kind === "pane" ? found.keys! : [];
+  const keys =
+    found?.kind === "outline" || found?.kind === "pane" || found?.kind === "subject" ? found.keys! : [];
   const chosen = b.keys?.element === element ? [...b.keys.frames] : [];
   const before = keys.filter((k) => k.frame <= b.frame).at(-1) ?? keys[0];
   const frames = chosen.length ? chosen : before ? [before.frame] : [];

@@ -1,6 +1,6 @@
 import { useState, type PointerEvent } from "react";
 
-import type { Cover, Edit, Outline, Pane } from "../../api/client";
+import type { Cover, Edit, Outline, Thing } from "../../api/client";
 import { bench, goTo, keyFrames, outlineOf, select, setBench, type Bench, type Proposal } from "./bench";
 import { turnFrame } from "./proposals";
 import { send } from "./send";
@@ -16,7 +16,7 @@ export interface Scale {
 
 /** A lane: the keys of an outline of a cover, or of a pane. */
 export interface LaneOf {
-  thing: Cover | Pane;
+  thing: Thing;
   element: string;
   name: string;
 }

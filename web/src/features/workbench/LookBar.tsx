@@ -1,6 +1,7 @@
 import { usePointer, useView } from "../../viewer/view";
 import { Button } from "../../ui/Button";
 import { setBench, useBench, type Look } from "./bench";
+import { PointerValues } from "./PointerValues";
 import { DrawingMenu, LookOptions } from "./LookOptions";
 
 export const LOOKS: { name: Look; label: string }[] = [
@@ -52,6 +53,7 @@ export function LookBar() {
       <LookOptions />
       <span className="flex-1" />
       <DrawingMenu />
+      <PointerValues />
       <PointerPlace />
       <span className="w-14 shrink-0 text-right whitespace-nowrap" data-testid="zoom">
         {Math.round(zoom * 100)} %

@@ -2,10 +2,10 @@ import { Popover, PopoverButton, PopoverPanel } from "@headlessui/react";
 import { SlidersHorizontal } from "lucide-react";
 
 import { Choice } from "../../ui/Button";
-import { setBench, useBench, type MatteStyle, type Scope } from "./bench";
+import { inDepth, setBench, useBench, type MatteStyle, type Scope } from "./bench";
 
 const SCOPES: { value: Scope; label: string; title: string }[] = [
-  { value: "all", label: "All", title: "The union of all covers that are shown" },
+  { value: "all", label: "All", title: "The union of all covers and subjects that are shown" },
   { value: "cover", label: "Cover", title: "The selected cover alone" },
   { value: "chosen", label: "Chosen", title: "All chosen covers, as by Shift in the depth list" },
 ];
@@ -16,8 +16,15 @@ const STYLES: { value: MatteStyle; label: string; title: string }[] = [
   { value: "edges", label: "Edges", title: "Only where the edge is soft, between inner and outer" },
 ];
 
+/** Styles that say something of keyed subjects. */
+const KEYED: { value: MatteStyle; label: string; title: string }[] = [
+  { value: "state", label: "State", title: "Three tones: fully out, fully in, and what is in between" },
+  { value: "spill", label: "Spill", title: "What is taken out of the subject's colours as spill" },
+];
+
 /** Grounds for cut-outs: one click goes to the next. */
-const GROUNDS = ["checks", "#808080", "#000000", "#ffffff", "#c81e5a", "#1e6fd0"];
+const GROUNDS = ["checks", "#808080", "#000000", "#ffffff", "#c81e5a", "#1e6fd0", "blurred", "picture"];
+const GROUND_NAMES: Record<string, string> = { blurred: "Blurred plate", picture: "Picture behind" };
 
 /** What the matte and the cut-out look like. */
 export function LookOptions() {
@@ -25,18 +32,23 @@ export function LookOptions() {
   const scope = useBench((b) => b.scope);
   const style = useBench((b) => b.style);
   const ground = useBench((b) => b.ground);
+  const keyed = useBench((b) => inDepth(b).some((t) => t.kind === "subject"));
   if (look !== "matte" && look !== "cutout") return null;
   const next = GROUNDS[(GROUNDS.indexOf(ground) + 1) % GROUNDS.length]!;
   return (
     <span className="ml-1 flex items-center gap-1.5 border-l border-line pl-2.5">
       <Choice options={SCOPES} value={scope} onPick={(s) => setBench({ scope: s })} />
       {look === "matte" ? (
-        <Choice options={STYLES} value={style} onPick={(s) => setBench({ style: s })} />
+        <Choice
+          options={keyed ? [...STYLES, ...KEYED] : STYLES}
+          value={style}
+          onPick={(s) => setBench({ style: s })}
+        />
       ) : (
         <button
           type="button"
           aria-label="Ground of the cut-out"
-          title="Ground: a click takes the next colour"
+          title="Ground: a click takes the next colour, the plate out of focus, or the picture behind"
           className="flex h-7 items-center gap-1.5 rounded-md border border-line px-2 hover:bg-cloth-sunk"
           onClick={() => setBench({ ground: next })}
         >
@@ -44,10 +56,14 @@ export function LookOptions() {
             className="size-4 rounded-[4px] border border-line"
             style={{
               background:
-                ground === "checks" ? "repeating-conic-gradient(#aaa 0 25%, #eee 0 50%) 0 / 8px 8px" : ground,
+                ground === "checks"
+                  ? "repeating-conic-gradient(#aaa 0 25%, #eee 0 50%) 0 / 8px 8px"
+                  : ground.startsWith("#")
+                    ? ground
+                    : "linear-gradient(135deg, #243b4a, #6b8f5a, #d9b36c)",
             }}
           />
-          Ground
+          {GROUND_NAMES[ground] ?? "Ground"}
         </button>
       )}
     </span>

@@ -1,4 +1,4 @@
-import { Circle, MousePointer2, Pencil, Spline, Square } from "lucide-react";
+import { Circle, MousePointer2, Pencil, Spline, Square, SwatchBook } from "lucide-react";
 import type { ComponentType } from "react";
 
 import { IconButton } from "../../ui/Button";
@@ -19,6 +19,7 @@ const TOOLS: {
   { name: "ellipse", label: "Ellipse", key: "C", icon: Circle },
   { name: "box", label: "Box", key: "B", icon: Square },
   { name: "pane", label: "Place a pane by its four corners", key: "N", icon: PaneIcon },
+  { name: "sample", label: "Key a subject: drag over its backing", key: "Y", icon: SwatchBook },
 ];
 
 /** Four corners in perspective, drawn like the other icons. */
@@ -89,7 +90,7 @@ function FingerIcon({ size, strokeWidth }: { size: number; strokeWidth: number }
 }
 
 /** Tools that draw no outline, so that nothing of a carrier is drawn with them. */
-const NOT_DRAWING = new Set<ToolName>(["select", "pane", "byhand", "points", "joint"]);
+const NOT_DRAWING = new Set<ToolName>(["select", "pane", "byhand", "points", "joint", "sample"]);
 
 /** Take up a tool; a draft that is under way is given up. What a carrier gets can be drawn with any drawing tool. */
 export function takeTool(tool: ToolName) {

@@ -2,25 +2,23 @@ import { create } from "zustand";
 import { useShallow } from "zustand/react/shallow";
 
 import type {
-  Cover,
   Element,
-  Group,
-  Outline,
-  Pane,
+  Nearness,
   PointKind,
   ShotChange,
   ShotState,
   SolvedFrame,
+  Subject,
 } from "../../api/client";
 import { lastFrame } from "../../ui/format";
 import type { Checks } from "./checks";
-import { ridden } from "../../viewer/riding";
+import { isPlaced, outlineOf } from "./lookups";
 import type { Starter } from "../../viewer/starters";
-import { shapeAt, shapeFrom, unpack, type Shape, type Track } from "../../viewer/shape";
+import { unpack, type Shape, type Track } from "../../viewer/shape";
 
 export type Look = "plate" | "matte" | "cutout" | "composite" | "eye" | "flat";
 export type ToolName =
-  "select" | "pen" | "freehand" | "trace" | "pane" | "byhand" | "points" | "joint" | Starter;
+  "select" | "pen" | "freehand" | "trace" | "pane" | "byhand" | "points" | "sample" | "joint" | Starter;
 /** How far an edit on this frame goes. */
 export type Reach = "frame" | "all" | "onward" | "range";
 /** The frames that the reach "range" touches, and over how many beyond them it dies away. */
@@ -31,7 +29,7 @@ export interface Range {
 }
 /** Which covers a look counts: all that are shown, the chosen cover, or all that are chosen. */
 export type Scope = "all" | "cover" | "chosen";
-export type MatteStyle = "plain" | "tint" | "edges";
+export type MatteStyle = "plain" | "tint" | "edges" | "state" | "spill";
 
 /** How the drawing over the picture looks; `colour` null means each thing's own. */
 export interface Pencil {
@@ -83,6 +81,8 @@ export interface Fitting {
 export type Into =
   | { cover: string; mode: "adds" | "cuts" | "limits" }
   | { carrier: string | null; what: "patch" | "blind" }
+  /** The pane that a key is limited to, for a subject that is made by sampling. */
+  | { pane: string }
   /** The carrier that an outline goes over to, beyond the line that is dragged across it. */
   | { joint: string };
 
@@ -150,6 +150,12 @@ export interface Bench {
   checks: Checks | null;
   /** What the next drawn outline becomes: part of a cover or of a carrier (null: a new one); else a new cover. */
   into: Into | null;
+  /** A change of a subject that is only tried, as the server wants it; the looks show it until it is kept. */
+  trial: string | null;
+  /** Whether the plate is shown instead of the look, while a key is held. */
+  before: boolean;
+  /** Frames on which garbage comes close to a subject, and the very state of it that was looked through. */
+  near: { of: Subject; found: Nearness[] } | null;
   /** What is being solved, as it is told frame by frame, for each carrier. */
   solving: Record<string, Record<number, SolvedFrame>>;
 }
@@ -192,6 +198,9 @@ const EMPTY: Bench = {
   regionDrag: null,
   checks: null,
   into: null,
+  trial: null,
+  before: false,
+  near: null,
   solving: {},
 };
 
@@ -279,6 +288,7 @@ function without<T>(all: Record<string, T>, ids: string[]): Record<string, T> {
 function firstTrack(elements: Record<string, Element>, selected: string | null): string | null {
   const element = selected === null ? undefined : elements[selected];
   if (element?.kind === "pane" || element?.kind === "carrier") return element.id;
+  if (element?.kind === "subject") return isPlaced(element) ? element.id : null;
   return element?.kind === "cover" ? (element.outlines?.[0] ?? null) : null;
 }
 
@@ -298,92 +308,4 @@ export function goTo(frame: number, asked = performance.now()) {
   setBench({ frame: Math.min(Math.max(Math.round(frame), first), lastFrame(shot.plate)), asked });
 }
 
-export function coverOf(b: Bench, id: string | null): Cover | null {
-  const found = id === null ? undefined : b.shot?.elements[id];
-  return found?.kind === "cover" ? (found as Cover) : null;
-}
-
-export function groupOf(b: Bench, cover: Cover | null): Group | null {
-  const found = cover?.group ? b.shot?.elements[cover.group] : undefined;
-  return found?.kind === "group" ? (found as Group) : null;
-}
-
-/** Whether a thing, and the group that it is in, is shown, and no solo leaves it out. */
-export function isShown(b: Bench, thing: Cover | Pane): boolean {
-  if (thing.shown === false) return false;
-  if (thing.kind !== "cover") return true;
-  return groupOf(b, thing as Cover)?.shown !== false && (b.solo.size === 0 || b.solo.has(thing.id));
-}
-
-/** What keeps a thing from being changed: itself or its group, by name; null where nothing does. */
-export function lockOf(b: Bench, thing: Cover | Pane | null): string | null {
-  if (thing?.locked) return thing.name;
-  const group = thing?.kind === "cover" ? groupOf(b, thing as Cover) : null;
-  return group?.locked ? group.name : null;
-}
-
-/** All chosen covers, the selected one first; a chosen group stands for its covers. */
-export function chosenCovers(b: Bench): string[] {
-  const first = b.selected && b.shot?.elements[b.selected]?.kind === "cover" ? [b.selected] : [];
-  return [...first, ...[...b.also].filter((id) => id !== b.selected)];
-}
-
-/** The covers that looks count, or null for all that are shown. */
-export function counted(b: Bench): string[] | null {
-  const wanted =
-    b.scope === "all" ? null : b.scope === "cover" ? chosenCovers(b).slice(0, 1) : chosenCovers(b);
-  if (b.solo.size === 0) return wanted && wanted.length ? wanted : null;
-  return wanted && wanted.length ? wanted.filter((id) => b.solo.has(id)) : [...b.solo];
-}
-
-export function outlineOf(b: Bench, id: string | null): Outline | null {
-  const found = id === null ? undefined : b.shot?.elements[id];
-  return found?.kind === "outline" ? (found as Outline) : null;
-}
-
-export function paneOf(b: Bench, id: string | null): Pane | null {
-  const found = id === null ? undefined : b.shot?.elements[id];
-  return found?.kind === "pane" ? (found as Pane) : null;
-}
-
-/** Covers and panes from near to far. */
-export function inDepth(b: Bench): (Cover | Pane)[] {
-  const settings = b.shot?.elements.settings;
-  if (settings?.kind !== "settings") return [];
-  return (settings.depth ?? []).flatMap((id) => {
-    const element = b.shot!.elements[id];
-    return element?.kind === "cover" || element?.kind === "pane" ? [element as Cover | Pane] : [];
-  });
-}
-
-/** Whether a cover or an outline is there on a frame. */
-export function present(thing: Cover | Outline, frame: number): boolean {
-  return (thing.first == null || frame >= thing.first) && (thing.last == null || frame <= thing.last);
-}
-
-/** The shape of an outline, a pane or a carrier's base on a frame, as dragged, as just solved, or as evaluated. */
-export function shapeOf(b: Bench, id: string, frame: number): Shape | null {
-  if (b.drag && b.drag.element === id && b.drag.frame === frame) return b.drag.shape;
-  const live = b.solving[id]?.[frame]?.corners;
-  if (live) return shapeFrom(live.map(([x, y]) => [x, y, 0, 0, 0, 0]));
-  const track = b.tracks[id];
-  return track ? ridden(b, id, frame, shapeAt(track, frame)) : null;
-}
-
-/** The shapes of the keys before and after a frame. */
-export function neighbourKeys(b: Bench, id: string, frame: number): Shape[] {
-  const frames = keyFrames(b, id);
-  const before = frames.filter((f) => f < frame).at(-1);
-  const after = frames.find((f) => f > frame);
-  const track = b.tracks[id];
-  return [before, after].flatMap((f) => {
-    const shape = f === undefined || !track ? null : shapeAt(track, f);
-    return shape ? [shape] : [];
-  });
-}
-
-/** Key frames of an outline or pane. */
-export function keyFrames(b: Bench, id: string | null): number[] {
-  const element = id === null ? undefined : b.shot?.elements[id];
-  return element?.kind === "outline" || element?.kind === "pane" ? element.keys!.map((k) => k.frame) : [];
-}
+export * from "./lookups";

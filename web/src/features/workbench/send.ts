@@ -70,10 +70,12 @@ async function overtaken(problem: Problem, change: Change): Promise<ShotChange |
 
 /** Apply an edit; the page shows it when the server has answered. Null where it was refused. */
 export function send(edit: Edit): Promise<ShotChange | null> {
-  const named = ["element", "outline", "cover", "pane", "group", "into", "carrier"].flatMap((field) => {
-    const id = (edit as Record<string, unknown>)[field];
-    return typeof id === "string" ? [id] : [];
-  });
+  const named = ["element", "outline", "cover", "pane", "group", "into", "carrier", "subject"].flatMap(
+    (field) => {
+      const id = (edit as Record<string, unknown>)[field];
+      return typeof id === "string" ? [id] : [];
+    },
+  );
   return inLine({
     post: (shot_id, revision) =>
       data<ShotChange>(

@@ -118,6 +118,7 @@ export function useWorkbenchKeys() {
   useHotkeys("p", () => takeTool("pen"));
   useHotkeys("n", () => takeTool("pane"));
   useHotkeys("t", () => takeTool("trace"));
+  useHotkeys("y", () => takeTool("sample"));
   useHotkeys("m", () => drawRegion(null, "patch"));
   useHotkeys("x", () => setBench({ framed: !bench().framed, tool: "select" }));
   useHotkeys("j", () => void proposeSnap());
@@ -170,7 +171,7 @@ export function useWorkbenchKeys() {
   useHeldKeys();
 }
 
-/** H hides the drawing while it is held; Space pans while it is held with the mouse, and plays when it is tapped. */
+/** H hides the drawing and V shows the plate while they are held; Space pans while it is held with the mouse, and plays when it is tapped. */
 function useHeldKeys() {
   useEffect(() => {
     let dragged = false;
@@ -181,6 +182,7 @@ function useHeldKeys() {
     const down = (event: KeyboardEvent) => {
       if (typing(event)) return;
       if (event.code === "KeyH" && !event.ctrlKey && !event.metaKey) setBench({ drawingHidden: true });
+      if (event.code === "KeyV" && !event.ctrlKey && !event.metaKey) setBench({ before: true });
       if (event.code === "Space") {
         event.preventDefault();
         if (!event.repeat) {
@@ -191,6 +193,7 @@ function useHeldKeys() {
     };
     const up = (event: KeyboardEvent) => {
       if (event.code === "KeyH") setBench({ drawingHidden: false });
+      if (event.code === "KeyV") setBench({ before: false });
       if (event.code === "Space" && bench().spaceHeld) {
         event.preventDefault();
         setBench({ spaceHeld: false });
@@ -205,7 +208,7 @@ function useHeldKeys() {
       const button = (event.target as HTMLElement).closest?.("button");
       if (event.detail > 0 && button) button.blur();
     };
-    const lost = () => setBench({ spaceHeld: false, drawingHidden: false });
+    const lost = () => setBench({ spaceHeld: false, drawingHidden: false, before: false });
     window.addEventListener("keydown", down);
     window.addEventListener("keyup", up);
     window.addEventListener("pointerdown", pressed);

@@ -1,0 +1,182 @@
+"""A subject cut out of its clip on one frame: its matte, and its own colours without the backing's."""
+
+from __future__ import annotations
+
+import zlib
+from collections import OrderedDict
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from functools import partial
+from threading import Lock
+from typing import Protocol
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from wiseglove.core.compositing.colour import Picture as Encoded
+from wiseglove.core.compositing.colour import decode, to_working
+from wiseglove.core.keying.clean import clean
+from wiseglove.core.keying.enlarge import enlarged
+from wiseglove.core.keying.key import LUMA, Keyer, Prepared, Spill, finished, matte, prepare, subject
+from wiseglove.core.matte.coverage import Box, Matte
+from wiseglove.shot.basics import Plate
+from wiseglove.shot.subject import KeySettings, SpillSettings, Subject
+
+Picture = NDArray[np.float32]
+HELD = 500_000_000
+"""Bytes of prepared pictures that are kept for the next change of a setting."""
+
+
+class Clips(Protocol):
+    """Where pictures of clips come from."""
+
+    def clip(self, media: str, number: int, width: int | None) -> Encoded:
+        """A clip's picture (0-based, the ends held), RGB or RGBA, encoded, `width` pixels wide (None: as it is)."""
+        ...
+
+    def wide(self, media: str) -> int:
+        """How wide a clip's pictures are by themselves."""
+        ...
+
+
+@dataclass(frozen=True)
+class Cut:
+    """A subject in its clip's own pixels: what it looks like (h, w, 3; linear), its matte (h, w), and where that lies."""
+
+    picture: Picture
+    alpha: Matte
+    backing: Picture | None
+    keyer: Keyer | None
+    box: Box
+
+    def colours(self, alpha: Matte, how: SpillSettings, behind: Picture | None = None) -> Picture:
+        """Its colours (h, w, 3; linear, unpremultiplied) where its matte is as given."""
+        if self.backing is None or self.keyer is None or not how.on:
+            return self.picture
+        colour = None
+        if how.replace == "colour":
+            values = np.array([int(how.colour[i : i + 2], 16) / 255 for i in (1, 3, 5)], np.float32)
+            r, g, b = (float(v) for v in decode(values))
+            colour = (r, g, b)
+        spill = Spill(how.amount, how.light, colour)
+        return subject(self.picture, alpha, self.backing, self.keyer, spill, behind)
+
+
+class _Held:
+    """Prepared pictures, the longest unused ones going first."""
+
+    def __init__(self, most: int) -> None:
+        self._items: OrderedDict[tuple[object, ...], Prepared] = OrderedDict()
+        self._most, self._bytes, self._lock = most, 0, Lock()
+
+    def get(self, name: tuple[object, ...], make: Callable[[], Prepared]) -> Prepared:
+        with self._lock:
+            if name in self._items:
+                self._items.move_to_end(name)
+                return self._items[name]
+        made = make()
+        with self._lock:
+            if name not in self._items:
+                self._items[name] = made
+                self._bytes += _size(made)
+            while self._bytes > self._most and len(self._items) > 1:
+                self._bytes -= _size(self._items.popitem(last=False)[1])
+        return made
+
+
+_held = _Held(HELD)
+
+
+def _size(prepared: Prepared) -> int:
+    return prepared.calm.nbytes + prepared.backing.nbytes + prepared.own.nbytes + prepared.clear.nbytes
+
+
+def cut(
+    which: Subject,
+    plate: Plate,
+    frame: int,
+    clips: Clips,
+    width: int | None,
+    box: Box | None = None,
+    core: Matte | None = None,
+) -> Cut:
+    """A subject on a plate frame, before core and garbage are put to its matte.
+
+    width: to which its clip's pictures are brought (None: as they are). box: the part of the picture that counts. core:
+    (h, w) of that part, what is surely inside.
+    """
+    media, number = which.clip or plate.media, frame - (plate.first if which.start is None else which.start)
+    whole = clips.clip(media, number, width)
+    part = Box(0, 0, whole.shape[1], whole.shape[0]) if box is None else box
+    seen = whole[part.slices]
+    picture = np.asarray(to_working(seen[..., :3], True), np.float32)
+    settings = which.key
+    scale = whole.shape[1] / clips.wide(media)
+    backing, keyer = None, settings.keyer
+    if settings.matte is None and settings.source == "colour":
+        alpha = np.ones(picture.shape[:2], np.float32)
+        if keyer is not None:
+            first = clips.clip(settings.clean, 0, width)[part.slices] if settings.clean else None
+            name = (media, number, whole.shape, part, settings.clean, _front(keyer), _mark(core))
+            bare = None if first is None else _linear(first)
+            ground = _held.get(name, partial(prepare, picture, keyer, bare, core))
+            alpha, backing = matte(ground, keyer), ground.backing
+    elif settings.matte is None:
+        alpha, keyer = _channel(seen, settings), None
+    else:
+        alpha, keyer = _from_elsewhere(settings, plate, frame, clips, whole)[part.slices], None
+    if settings.inverted:
+        alpha = 1 - alpha
+    return Cut(picture, clean(np.ascontiguousarray(alpha), which.clean_up.steps.at(scale)), backing, keyer, part)
+
+
+def _front(keyer: Keyer) -> Keyer:
+    """What the preparation depends on."""
+    return replace(keyer, low=0.0, high=1.0, gamma=1.0)
+
+
+def _mark(core: Matte | None) -> int:
+    return 0 if core is None else zlib.crc32((core * 255).astype(np.uint8).tobytes())
+
+
+def _linear(picture: Encoded) -> Picture:
+    return np.asarray(to_working(picture[..., :3], True), np.float32)
+
+
+def _channel(picture: Encoded, settings: KeySettings) -> Matte:
+    """What a picture says by itself, (h, w): its alpha, its luma, or one channel, with both ends as they are set."""
+    values = np.asarray(to_working(picture, False), np.float32)
+    if settings.source == "alpha":
+        found = values[..., 3] if values.shape[2] == 4 else np.ones(values.shape[:2], np.float32)
+        return np.ascontiguousarray(found)
+    found = (
+        values[..., :3] @ LUMA
+        if settings.source == "luma"
+        else values[..., ["red", "green", "blue"].index(settings.source)]
+    )
+    span = np.float32(max(settings.high - settings.low, 1e-3))
+    return np.asarray(np.clip((found - np.float32(settings.low)) / span, 0, 1), np.float32)
+
+
+def _from_elsewhere(settings: KeySettings, plate: Plate, frame: int, clips: Clips, whole: Encoded) -> Matte:
+    """A matte that another clip holds, at the size of the subject's picture."""
+    assert settings.matte is not None
+    number = frame - (plate.first if settings.start is None else settings.start)
+    there = clips.clip(settings.matte, number, None)
+    if settings.source != "colour":
+        found = _channel(there, settings)
+    elif settings.keyer is None:
+        found = np.ones(there.shape[:2], np.float32)
+    else:
+        found = matte(prepare(_linear(there), settings.keyer), settings.keyer)
+    if found.shape[1] >= whole.shape[1]:
+        size = (whole.shape[1], whole.shape[0])
+        return np.asarray(cv2.resize(found, size, interpolation=cv2.INTER_AREA), np.float32)
+    return enlarged(found, np.asarray(to_working(whole[..., :3], False), np.float32))
+
+
+def whole_matte(alpha: Matte, core: Matte | None, garbage: Matte | None, limit: Matte | None) -> Matte:
+    """(key united with core) without garbage, and only where it is limited to."""
+    out = finished(alpha, core, garbage)
+    return out if limit is None else out * limit

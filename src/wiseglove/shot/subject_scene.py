@@ -1,0 +1,128 @@
+"""The subjects of a shot on one frame: where they are, what they look like, and their mattes."""
+
+from __future__ import annotations
+
+from contextlib import suppress
+
+import cv2
+import numpy as np
+
+from wiseglove.core.compositing import colour, pane
+from wiseglove.core.geometry.homography import DegenerateQuadError
+from wiseglove.core.matte.combine import outline_matte, reach_box
+from wiseglove.core.matte.coverage import Box, Matte
+from wiseglove.shot.cutting import Cut, cut, whole_matte
+from wiseglove.shot.evaluate import corners_at
+from wiseglove.shot.model import Cover, Pane
+from wiseglove.shot.scene import CoverScene, Override, Picture, face_of, relative
+from wiseglove.shot.subject import Subject
+
+
+class SubjectScene(CoverScene):
+    """A scene with its subjects."""
+
+    @property
+    def _subjects(self) -> list[Subject]:
+        """The subjects that a look counts, from near to far."""
+        return [t for t in self._layers if isinstance(t, Subject) and self._counts(t)]
+
+    def _subject_box(self, which: Subject) -> Box:
+        """The part of the picture that a subject is limited to."""
+        limit = self.shot.find(which.pane, Pane) if which.pane else None
+        if limit is None:
+            return self.whole
+        with suppress(DegenerateQuadError):
+            border = pane.face_outline(corners_at(limit, self.frame), face_of(limit))
+            return reach_box(border[None], self.scale, which.beyond + 1).within(self.whole)
+        return Box(0, 0, 0, 0)
+
+    def _limit_of(self, which: Subject, box: Box) -> Matte | None:
+        limit = self.shot.find(which.pane, Pane) if which.pane else None
+        if limit is None or box.empty:
+            return None
+        border = pane.face_outline(corners_at(limit, self.frame), face_of(limit))
+        return outline_matte(border[None], box, self.scale, which.beyond)
+
+    def _subject_in(
+        self, which: Subject, box: Box, override: Override, behind: Picture | None = None
+    ) -> tuple[Picture, Matte]:
+        """A subject's colours (h, w, 3; working, unpremultiplied) and its final matte (h, w) over a box."""
+        moved = which.id in override
+        plain = not moved and not any(
+            o in override
+            for c in (*which.core, *which.garbage)
+            if (cover := self.shot.find(c, Cover))
+            for o in cover.outlines
+        )
+        if plain and behind is None and which.id in self._own:
+            whole, colours, alpha = self._own[which.id]
+            here = relative(box, whole).slices
+            return colours[here], alpha[here]
+        area = self._subject_box(which) if plain else box
+        core = self.mattes_in(which.core, area, override)
+        garbage = self.mattes_in(which.garbage, area, override)
+        limit = self._limit_of(which, area)
+        found = self._cut_of(which)
+        if which.clip is None:
+            rows = relative(area, found.box).slices
+            alpha = whole_matte(found.alpha[rows], core, garbage, limit)
+            back = None if behind is None else self._blurred(behind, box, area)
+            full = found.alpha.copy()
+            full[rows] = alpha
+            colours = found.colours(full, which.spill, back)[rows]
+        else:
+            colours, alpha = self._placed(which, found, area, override)
+            alpha = whole_matte(alpha, core, garbage, limit)
+        if not self.linear:
+            colours = np.asarray(colour.encode(np.clip(colours, 0, None)), np.float32)
+        if plain and behind is None:
+            self._own[which.id] = area, colours, alpha
+        here = relative(box, area).slices
+        return colours[here], alpha[here]
+
+    def _blurred(self, behind: Picture, box: Box, area: Box) -> Picture:
+        """What lies behind a box in linear light, softly, as light that it throws on what is before it; over an area."""
+        light = behind if self.linear else np.asarray(colour.decode(behind), np.float32)
+        soft = cv2.GaussianBlur(light, (0, 0), max(24 * self.scale, 1))
+        out = np.ones((area.height, area.width, 3), np.float32)
+        out[relative(box, area).slices] = soft
+        return out
+
+    def _cut_of(self, which: Subject) -> Cut:
+        if which.id not in self._cuts:
+            plate = self.shot.plate
+            if which.clip is None:
+                box = self._subject_box(which)
+                around = round(64 * self.scale)
+                wider = Box(box.left - around, box.top - around, box.right + around, box.bottom + around)
+                box = wider.within(self.whole)
+                core = self.mattes_in(which.core, box, {})
+                self._cuts[which.id] = cut(which, plate, self.frame, self._pictures, self.width, box, core)
+            else:
+                wide = self._pictures.wide(which.clip)
+                self._cuts[which.id] = cut(
+                    which, plate, self.frame, self._pictures, min(wide, max(round(wide * self.scale), 1))
+                )
+        return self._cuts[which.id]
+
+    def _placed(self, which: Subject, found: Cut, area: Box, override: Override) -> tuple[Picture, Matte]:
+        """A subject from another clip where its corners put it: its colours (linear) and its matte over a box."""
+        corners = override[which.id][:, :2] if which.id in override else corners_at(which, self.frame)
+        own = found.colours(found.alpha, which.spill)
+        seen = np.concatenate([own * found.alpha[..., None], found.alpha[..., None]], axis=2)
+        colours = np.zeros((area.height, area.width, 3), np.float32)
+        alpha = np.zeros((area.height, area.width), np.float32)
+        with suppress(DegenerateQuadError):
+            laid = pane.lay(seen, corners, self.whole, self.scale, self.samples)
+            part = laid.box.within(area)
+            if not part.empty:
+                own_part, here = relative(part, laid.box).slices, relative(part, area).slices
+                colours[here], alpha[here] = laid.colour[own_part], laid.alpha[own_part]
+        return colours, alpha
+
+    def key_of(self, which: Subject) -> Matte:
+        """A subject of the plate over the whole picture as its key and clean-up leave it, without core and garbage."""
+        found = self._cut_of(which)
+        out = np.zeros((self.height, self.width), np.float32)
+        out[found.box.slices] = found.alpha
+        return out

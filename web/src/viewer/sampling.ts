@@ -1,0 +1,53 @@
+import { toast } from "sonner";
+
+import { api, data, tell, type Edit, type Sampled } from "../api/client";
+import { bench, select, setBench, subjectOf } from "../features/workbench/bench";
+import { send } from "../features/workbench/send";
+import { selectionBox } from "./selecting";
+import type { Gesture, PointerAt } from "./tools";
+import { toPlate, useView } from "./view";
+
+/** A drag over the backing: a sample for the chosen subject, or a new subject where none is chosen. */
+export function beginSample(start: PointerAt): Gesture {
+  return {
+    move: (at) => selectionBox.set({ x0: start.x, y0: start.y, x1: at.x, y1: at.y }),
+    end: (at, travelled) => {
+      selectionBox.set(null);
+      const v = useView.getState();
+      const [a, b] = [toPlate(v, start.x, start.y), toPlate(v, at.x, at.y)];
+      if (!travelled)
+        return void toast(
+          "Drag over a part of the backing, so that its grain is evened out. Nothing was changed.",
+        );
+      const [x, y] = [Math.min(a[0], b[0]), Math.min(a[1], b[1])];
+      void sampleBox([x, y, Math.max(Math.abs(a[0] - b[0]), 1), Math.max(Math.abs(a[1] - b[1]), 1)]);
+    },
+  };
+}
+
+/** Take the sample and put it into the key; what is doubtful is told. */
+async function sampleBox(box: [number, number, number, number]) {
+  const { shot, selected, frame, into } = bench();
+  const pane = into && "pane" in into ? into.pane : null;
+  const subject = pane ? null : subjectOf(bench(), selected);
+  try {
+    const { sample, doubt } = await data<Sampled>(
+      api.POST("/api/shots/{shot_id}/samples", {
+        params: { path: { shot_id: shot!.id } },
+        body: { frame, box, subject: subject?.id ?? null },
+      }),
+    );
+    if (doubt) toast(doubt, { duration: 9000 });
+    if (subject) {
+      const key = { ...subject.key, samples: [...(subject.key?.samples ?? []), sample] };
+      await send({ type: "set-subject", subject: subject.id, key } as Edit);
+      return;
+    }
+    const change = await send({ type: "add-subject", frame, sample, ...(pane ? { pane } : {}) } as Edit);
+    if (!change?.made) return;
+    select(change.made);
+    setBench({ into: null, tool: "select", look: pane ? "composite" : "matte" });
+  } catch (error) {
+    tell(error);
+  }
+}
