@@ -9,7 +9,7 @@ from typing import Annotated
 import numpy as np
 from fastapi import APIRouter, Query
 from numpy.typing import NDArray
-from pydantic import BaseModel
+from pydantic import BaseModel, Field
 
 from wiseglove.api.context import Ctx
 from wiseglove.api.pictures import Size, load_shot, scale_for
@@ -39,6 +39,7 @@ class Dragged(BaseModel):
     frame: int
     box: SampleBox
     subject: str | None = None
+    limited: bool = Field(default=False, description="whether the backing is only a part of the picture")
 
 
 class Sampled(BaseModel):
@@ -62,7 +63,10 @@ def sample(shot_id: str, dragged: Dragged, context: Ctx) -> Sampled:
         if which is None:
             which = Subject(id="new", name="new", colour="#000000", keys=[])
         key = which.key.model_copy(update={"samples": [*which.key.samples, taken]})
-        return Sampled(sample=taken, doubt=doubt_of(pictures, media, shot.plate, start, key))
+        return Sampled(
+            sample=taken,
+            doubt=doubt_of(pictures, media, shot.plate, start, key, dragged.limited or which.pane is not None),
+        )
     finally:
         pictures.close()
 

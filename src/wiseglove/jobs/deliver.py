@@ -23,6 +23,7 @@ from wiseglove.shot.evaluate import points_at
 from wiseglove.shot.model import Cover, Shot
 from wiseglove.shot.render import FrameScene
 from wiseglove.shot.riding import bound
+from wiseglove.shot.subject import Subject
 from wiseglove.store.pictures import ExactPictures
 
 
@@ -31,6 +32,8 @@ class Order(BaseModel):
 
     matte: bool = True
     each_cover: bool = False
+    subjects: bool = False
+    """Each subject cut out: its own colours, unpremultiplied, with its matte as alpha."""
     composite: bool = True
     corners: bool = True
 
@@ -69,6 +72,8 @@ def listing(shot: Shot, order: Order) -> list[str]:
         names.append(f"matte/{base}_matte.{span}")
     if order.each_cover:
         names += [f"{folder}/{base}_{folder.split('/')[-1]}.{span}" for folder in _cover_folders(shot).values()]
+    if order.subjects:
+        names += [f"{folder}/{base}_{folder.split('/')[-1]}.{span}" for folder in _subject_folders(shot).values()]
     if order.composite:
         names.append(f"composite/{base}_composite.mp4")
     if order.corners:
@@ -77,9 +82,15 @@ def listing(shot: Shot, order: Order) -> list[str]:
 
 
 def _cover_folders(shot: Shot) -> dict[str, str]:
+    things: list[Cover | Subject] = [*shot.covers, *shot.subjects]
+    shown = (thing for thing in things if thing.shown)
+    return {thing.id: f"matte/{i:02d}_{file_name(thing.name)}" for i, thing in enumerate(shown, start=1)}
+
+
+def _subject_folders(shot: Shot) -> dict[str, str]:
     return {
-        cover.id: f"matte/{i:02d}_{file_name(cover.name)}"
-        for i, cover in enumerate((c for c in shot.covers if c.shown), start=1)
+        subject.id: f"subject/{i:02d}_{file_name(subject.name)}"
+        for i, subject in enumerate((s for s in shot.subjects if s.shown), start=1)
     }
 
 
@@ -131,14 +142,16 @@ def _render(run: Run, shot: Shot, order: Order, pictures: ExactPictures, package
     if order.composite:
         movie = MovieWriter(movie_path, plate.width, plate.height, plate.rate, pixel_aspect=plate.pixel_aspect)
     folders = _cover_folders(shot) if order.each_cover else {}
+    subjects = _subject_folders(shot) if order.subjects else {}
     for frame in range(plate.first, plate.last + 1):
         scene = FrameScene(shot, frame, pictures, 1.0, FINAL)
         if order.matte:
             package.add(f"matte/{base}_matte.{frame:04d}.png", png(scene.look("matte", scene.whole)))
         for cover_id, folder in folders.items():
-            cover = shot.find(cover_id, Cover)
-            alone = scene.matte(scene.whole, covers=[cover] if cover else [])
-            pixels = np.round(alone * 255).astype(np.uint8)
+            pixels = np.round(scene.matte_of(cover_id) * 255).astype(np.uint8)
+            package.add(f"{folder}/{base}_{folder.split('/')[-1]}.{frame:04d}.png", png(pixels))
+        for subject_id, folder in subjects.items():
+            pixels = np.round(scene.cut_of(subject_id) * 65535).astype(np.uint16)
             package.add(f"{folder}/{base}_{folder.split('/')[-1]}.{frame:04d}.png", png(pixels))
         if movie is not None:
             movie.write(scene.look("composite", scene.whole))

@@ -14,7 +14,7 @@ from av.video.reformatter import ColorRange, Colorspace
 from numpy.typing import NDArray
 
 
-def png(pixels: NDArray[np.uint8], level: int = 1) -> bytes:
+def png(pixels: NDArray[np.uint8] | NDArray[np.uint16], level: int = 1) -> bytes:
     """Lossless PNG of grey (H, W), RGB or RGBA pixels, 8 or 16 bit."""
     return cv2.imencode(".png", _opencv_order(pixels), [cv2.IMWRITE_PNG_COMPRESSION, level])[1].tobytes()
 

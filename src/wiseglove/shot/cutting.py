@@ -49,6 +49,8 @@ class Cut:
     backing: Picture | None
     keyer: Keyer | None
     box: Box
+    scale: float
+    """Its pixels for each pixel of the clip."""
 
     def colours(self, alpha: Matte, how: SpillSettings, behind: Picture | None = None) -> Picture:
         """Its colours (h, w, 3; linear, unpremultiplied) where its matte is as given."""
@@ -59,7 +61,7 @@ class Cut:
             values = np.array([int(how.colour[i : i + 2], 16) / 255 for i in (1, 3, 5)], np.float32)
             r, g, b = (float(v) for v in decode(values))
             colour = (r, g, b)
-        spill = Spill(how.amount, how.light, colour)
+        spill = Spill(how.amount, how.light, how.reach * self.scale, colour)
         return subject(self.picture, alpha, self.backing, self.keyer, spill, behind)
 
 
@@ -128,7 +130,7 @@ def cut(
         alpha, keyer = _from_elsewhere(settings, plate, frame, clips, whole)[part.slices], None
     if settings.inverted:
         alpha = 1 - alpha
-    return Cut(picture, clean(np.ascontiguousarray(alpha), which.clean_up.steps.at(scale)), backing, keyer, part)
+    return Cut(picture, clean(np.ascontiguousarray(alpha), which.clean_up.steps.at(scale)), backing, keyer, part, scale)
 
 
 def _front(keyer: Keyer) -> Keyer:

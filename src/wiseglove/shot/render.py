@@ -127,7 +127,7 @@ class FrameScene(SubjectScene):
         for thing in things:
             if isinstance(thing, Subject):
                 part = self._subject_box(thing).within(box)
-                matte = self._subject_in(thing, part, override or {})[1]
+                matte = self._alpha_in(thing, part, override or {})
             else:
                 part, matte = self._cover_in(thing, box, override or {})
             if part.empty:
@@ -138,19 +138,14 @@ class FrameScene(SubjectScene):
         return colour.to_display(out, False)
 
     def silhouette(self, element: str) -> Bytes:
-        """Where a cover or a pane is, whether shown or not, as grey pixels; black for anything else."""
-        found = self.shot.elements.get(element)
-        matte = np.zeros((self.height, self.width), np.float32)
-        if isinstance(found, Cover) and found.present(self.frame):
-            matte = self._combined(found, self.whole, {})
-        elif isinstance(found, Subject):
-            part = self._subject_box(found)
-            if not part.empty:
-                matte[part.slices] = self._subject_in(found, part, {})[1]
-        elif isinstance(found, Pane):
-            with suppress(DegenerateQuadError):
-                border = pane.face_outline(corners_at(found, self.frame), face_of(found))
-                matte = outline_matte(border[None], self.whole, self.scale)
+        """Where a cover, a subject or a pane is, whether shown or not, as grey pixels; black for anything else."""
+        found = self.shot.find(element, Pane)
+        if found is None:
+            return colour.to_eight_bits(self.matte_of(element))
+        matte = np.zeros(self._shape, np.float32)
+        with suppress(DegenerateQuadError):
+            border = pane.face_outline(corners_at(found, self.frame), face_of(found))
+            matte = outline_matte(border[None], self.whole, self.scale)
         return colour.to_eight_bits(matte)
 
     def look(self, look: Look, box: Box, override: Override | None = None) -> Bytes:
@@ -184,8 +179,38 @@ class FrameScene(SubjectScene):
         for which in self._subjects:
             part = self._subject_box(which).within(box)
             if not part.empty:
-                clear[relative(part, box).slices] *= 1 - self._subject_in(which, part, override or {})[1]
+                clear[relative(part, box).slices] *= 1 - self._alpha_in(which, part, override or {})
         return 1 - clear
+
+    def matte_of(self, thing: str) -> Matte:
+        """The whole matte of a cover or a subject by itself."""
+        found = self.shot.elements.get(thing)
+        if isinstance(found, Cover):
+            return (
+                self._combined(found, self.whole, {})
+                if found.present(self.frame)
+                else np.zeros(self._shape, np.float32)
+            )
+        out = np.zeros(self._shape, np.float32)
+        if isinstance(found, Subject):
+            part = self._subject_box(found)
+            out[part.slices] = self._alpha_in(found, part, {})
+        return out
+
+    def cut_of(self, subject: str) -> Picture:
+        """A subject's own colours, encoded and unpremultiplied, with its matte, (height, width, 4)."""
+        found = self.shot.find(subject, Subject)
+        out = np.zeros((*self._shape, 4), np.float32)
+        if found is not None:
+            part = self._subject_box(found)
+            own, alpha = self._subject_in(found, part, {})
+            shown = np.asarray(colour.encode(own), np.float32) if self.linear else own
+            out[part.slices] = np.concatenate([np.clip(shown, 0, 1), alpha[..., None]], axis=2)
+        return out
+
+    @property
+    def _shape(self) -> tuple[int, int]:
+        return self.height, self.width
 
     def _spill_only(self, box: Box) -> Bytes:
         """What is taken out of the subjects' colours as the backing's, where they are, on black; RGB of the box."""

@@ -33,7 +33,7 @@ def take_sample(clips: Clips, media: str, number: int, frame: int, box: SampleBo
         raise EditError(f"{error} Nothing was changed.") from error
 
 
-def doubt_of(clips: Clips, media: str, plate: Plate, start: int | None, key: KeySettings) -> str | None:
+def doubt_of(clips: Clips, media: str, plate: Plate, start: int | None, key: KeySettings, limited: bool) -> str | None:
     """What is doubtful about a key's samples, for the page to tell."""
     if key.keyer is None:
         return None
@@ -43,7 +43,7 @@ def doubt_of(clips: Clips, media: str, plate: Plate, start: int | None, key: Key
         f: _linear(clips, media, f - first, SMALL) for f in sorted({key.samples[0].frame, plate.first, plate.last})
     }
     at = key.samples[0].frame
-    return doubt(there.pop(at), keyer, there)
+    return doubt(there.pop(at), keyer, there, limited)
 
 
 def _linear(clips: Clips, media: str, number: int, width: int | None) -> Picture:

@@ -80,6 +80,8 @@ class CoverScene:
         self._layers = [t for t in things if isinstance(t, Pane | Subject) and t.shown]
         self._cuts: dict[str, Cut] = {}
         self._own: dict[str, tuple[Box, Picture, Matte]] = {}
+        self._alphas: dict[str, Matte] = {}
+        self._clips: dict[str, Picture] = {}
         self._shapes: dict[str, Points] = {}
         self._mattes: dict[str, tuple[Box, Matte]] = {}
         self._laid: dict[str, pane.Laid | None] = {}

@@ -85,6 +85,8 @@ class SpillSettings(Strict):
     light: Share = Spill.light
     """Share of the light that goes which is given back."""
     colour: Colour = "#b0a090"
+    reach: Annotated[float, Field(allow_inf_nan=False, ge=0, le=500)] = 0.0
+    """Pixels from the backing beyond which colours are left as they are; 0 for none."""
 
 
 class Subject(Placed):

@@ -43,42 +43,65 @@ class SubjectScene(CoverScene):
         border = pane.face_outline(corners_at(limit, self.frame), face_of(limit))
         return outline_matte(border[None], box, self.scale, which.beyond)
 
+    def _is_still(self, which: Subject, override: Override) -> bool:
+        """Whether nothing is dragged that a subject depends on."""
+        covers = (self.shot.find(c, Cover) for c in (*which.core, *which.garbage))
+        return which.id not in override and not any(o in override for c in covers if c for o in c.outlines)
+
+    def _alpha_in(self, which: Subject, box: Box, override: Override) -> Matte:
+        """A subject's final matte (h, w) over a box."""
+        if which.clip is not None:
+            return self._subject_in(which, box, override)[1]
+        still = self._is_still(which, override)
+        area = self._subject_box(which) if still else box
+        held = self._alphas.get(which.id) if still else None
+        if held is None:
+            found = self._cut_of(which)
+            core = self.mattes_in(which.core, area, override)
+            garbage = self.mattes_in(which.garbage, area, override)
+            rows = relative(area, found.box).slices
+            held = whole_matte(found.alpha[rows], core, garbage, self._limit_of(which, area))
+            if still:
+                self._alphas[which.id] = held
+        return held[relative(box, area).slices]
+
     def _subject_in(
         self, which: Subject, box: Box, override: Override, behind: Picture | None = None
     ) -> tuple[Picture, Matte]:
         """A subject's colours (h, w, 3; working, unpremultiplied) and its final matte (h, w) over a box."""
-        moved = which.id in override
-        plain = not moved and not any(
-            o in override
-            for c in (*which.core, *which.garbage)
-            if (cover := self.shot.find(c, Cover))
-            for o in cover.outlines
-        )
-        if plain and behind is None and which.id in self._own:
+        kept = self._is_still(which, override) and behind is None
+        if kept and which.id in self._own:
             whole, colours, alpha = self._own[which.id]
             here = relative(box, whole).slices
             return colours[here], alpha[here]
-        area = self._subject_box(which) if plain else box
-        core = self.mattes_in(which.core, area, override)
-        garbage = self.mattes_in(which.garbage, area, override)
-        limit = self._limit_of(which, area)
-        found = self._cut_of(which)
+        area = self._subject_box(which) if kept or which.clip is None else box
         if which.clip is None:
+            found = self._cut_of(which)
+            alpha = self._alpha_in(which, area, override)
             rows = relative(area, found.box).slices
-            alpha = whole_matte(found.alpha[rows], core, garbage, limit)
             back = None if behind is None else self._blurred(behind, box, area)
             full = found.alpha.copy()
             full[rows] = alpha
-            colours = found.colours(full, which.spill, back)[rows]
+            colours = found.colours(full, which.spill, self._widened(back, area, found.box))[rows]
         else:
-            colours, alpha = self._placed(which, found, area, override)
-            alpha = whole_matte(alpha, core, garbage, limit)
+            colours, alpha = self._placed(which, area, override)
+            core = self.mattes_in(which.core, area, override)
+            alpha = whole_matte(alpha, core, self.mattes_in(which.garbage, area, override), self._limit_of(which, area))
         if not self.linear:
             colours = np.asarray(colour.encode(np.clip(colours, 0, None)), np.float32)
-        if plain and behind is None:
+        if kept:
             self._own[which.id] = area, colours, alpha
         here = relative(box, area).slices
         return colours[here], alpha[here]
+
+    @staticmethod
+    def _widened(light: Picture | None, area: Box, whole: Box) -> Picture | None:
+        """Light over an area, with even light around it to fill a larger box."""
+        if light is None:
+            return None
+        out = np.ones((whole.height, whole.width, 3), np.float32)
+        out[relative(area, whole).slices] = light
+        return out
 
     def _blurred(self, behind: Picture, box: Box, area: Box) -> Picture:
         """What lies behind a box in linear light, softly, as light that it throws on what is before it; over an area."""
@@ -105,15 +128,17 @@ class SubjectScene(CoverScene):
                 )
         return self._cuts[which.id]
 
-    def _placed(self, which: Subject, found: Cut, area: Box, override: Override) -> tuple[Picture, Matte]:
+    def _placed(self, which: Subject, area: Box, override: Override) -> tuple[Picture, Matte]:
         """A subject from another clip where its corners put it: its colours (linear) and its matte over a box."""
         corners = override[which.id][:, :2] if which.id in override else corners_at(which, self.frame)
-        own = found.colours(found.alpha, which.spill)
-        seen = np.concatenate([own * found.alpha[..., None], found.alpha[..., None]], axis=2)
+        if which.id not in self._clips:
+            found = self._cut_of(which)
+            own = found.colours(found.alpha, which.spill)
+            self._clips[which.id] = np.concatenate([own * found.alpha[..., None], found.alpha[..., None]], axis=2)
         colours = np.zeros((area.height, area.width, 3), np.float32)
         alpha = np.zeros((area.height, area.width), np.float32)
         with suppress(DegenerateQuadError):
-            laid = pane.lay(seen, corners, self.whole, self.scale, self.samples)
+            laid = pane.lay(self._clips[which.id], corners, self.whole, self.scale, self.samples)
             part = laid.box.within(area)
             if not part.empty:
                 own_part, here = relative(part, laid.box).slices, relative(part, area).slices

@@ -1437,6 +1437,12 @@ export interface components {
             ];
             /** Frame */
             frame: number;
+            /**
+             * Limited
+             * @description whether the backing is only a part of the picture
+             * @default false
+             */
+            limited?: boolean;
             /** Subject */
             subject?: string | null;
         };
@@ -2156,6 +2162,11 @@ export interface components {
              * @default true
              */
             matte?: boolean;
+            /**
+             * Subjects
+             * @default false
+             */
+            subjects?: boolean;
         };
         /**
          * OrderDepth
@@ -3417,6 +3428,11 @@ export interface components {
              */
             on?: boolean;
             /**
+             * Reach
+             * @default 0
+             */
+            reach?: number;
+            /**
              * Replace
              * @default light
              * @enum {string}
@@ -3574,6 +3590,7 @@ export interface components {
              *       "colour": "#b0a090",
              *       "light": 0.5,
              *       "on": true,
+             *       "reach": 0,
              *       "replace": "light"
              *     }
              */

@@ -1,9 +1,9 @@
-import { bench } from "../features/workbench/bench";
+import { bench, subjectOf } from "../features/workbench/bench";
 import { isTracing } from "./trace";
 
 /** One line on what a click, a drag and the modifiers do just now. */
 export function hint(): string {
-  const { tool, draft, active, shot, fitting, framed, into, shaping } = bench();
+  const { tool, draft, active, shot, fitting, framed, into, shaping, selected } = bench();
   if (into && "carrier" in into && !draft)
     return `Draw ${into.what === "patch" ? "where the carrier looks" : "where it must not look"} · any drawing tool will do · Escape gives up`;
   if (tool === "pen") {
@@ -33,6 +33,8 @@ export function hint(): string {
   if (tool === "finger") return "Drag from the knuckle to the tip · the wheel makes it slimmer or wider";
   if (tool !== "select")
     return `Drag the ${tool} · Shift keeps it even · Alt draws it from its centre · Escape gives up`;
+  if (subjectOf(bench(), selected) && !active)
+    return "Hold V to see the plate as it was · Y samples more of the backing · 2 the matte, 4 all together";
   if (!active) return "Click a cover or a pane to select it · P draws an outline · N places a pane";
   if (shaping)
     return "Drag a point of it, or the whole from inside · on other frames than its own it gets keys · Escape when it is done";

@@ -34,7 +34,7 @@ async function sampleBox(box: [number, number, number, number]) {
     const { sample, doubt } = await data<Sampled>(
       api.POST("/api/shots/{shot_id}/samples", {
         params: { path: { shot_id: shot!.id } },
-        body: { frame, box, subject: subject?.id ?? null },
+        body: { frame, box, subject: subject?.id ?? null, limited: pane !== null },
       }),
     );
     if (doubt) toast(doubt, { duration: 9000 });

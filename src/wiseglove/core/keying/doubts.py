@@ -14,8 +14,13 @@ RIM = 0.15
 """Share of the picture's border that has the backing's colour at least, where the sample is right."""
 
 
-def doubt(sampled_on: Picture, keyer: Keyer, later: dict[int, Picture] | None = None) -> str | None:
-    """What is doubtful about a key, from the picture (h, w, 3; linear) it was sampled on and from `later` frames."""
+def doubt(
+    sampled_on: Picture, keyer: Keyer, later: dict[int, Picture] | None = None, limited: bool = False
+) -> str | None:
+    """What is doubtful about a key, from the picture (h, w, 3; linear) it was sampled on and from `later` frames.
+
+    limited: whether the backing is only a part of the picture, as a screen is.
+    """
     start = surely_backing(sampled_on, keyer)
     rim = np.concatenate([start[0], start[-1], start[:, 0], start[:, -1]])
     if not start.any():
@@ -23,7 +28,7 @@ def doubt(sampled_on: Picture, keyer: Keyer, later: dict[int, Picture] | None = 
             "Nothing on the frame is surely backing, so the one colour is used everywhere. Sample nearer to the subject, or "
             "give a clean plate."
         )
-    if rim.mean() < RIM:
+    if rim.mean() < RIM and not limited:
         return (
             "Hardly any of the picture's border has the sampled colour, as if the sample lay on the subject. Look at the "
             "matte, and sample the backing if it is inside out."

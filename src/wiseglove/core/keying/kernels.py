@@ -111,9 +111,9 @@ def mattes(picture, backing, own, inside, main, one, other, balance, low, high, 
 def cleaned(picture, alpha, backing, main, one, other, balance, amount, tint, least, out):
     """The backing taken out of each pixel by its alpha, and of what is left the main channel limited by the others.
 
-    amount: share of the excess that goes. tint: what comes for it, (h, w, 3) or one for all, (1, 1, 3).
+    amount: share of the excess that goes, (h, w) or one for all, (1, 1). tint: what comes for it, (h, w, 3) or one for all, (1, 1, 3).
     """
-    each = tint.shape[0] > 1
+    each, own_amount = tint.shape[0] > 1, amount.shape[0] > 1
     for y in range(picture.shape[0]):
         for x in range(picture.shape[1]):
             u, v = (y, x) if each else (0, 0)
@@ -123,7 +123,8 @@ def cleaned(picture, alpha, backing, main, one, other, balance, amount, tint, le
                 out[y, x, c] = max((picture[y, x, c] - (1 - a) * backing[y, x, c]) * gain, np.float32(0.0))
             p, q = out[y, x, one], out[y, x, other]
             most = balance * min(p, q) + (1 - balance) * max(p, q)
-            excess = amount * max(out[y, x, main] - most, np.float32(0.0))
+            goes = amount[y, x] if own_amount else amount[0, 0]
+            excess = goes * max(out[y, x, main] - most, np.float32(0.0))
             out[y, x, main] -= excess
             for c in range(3):
                 out[y, x, c] += excess * tint[u, v, c]

@@ -74,11 +74,14 @@ class Keyer:
 class Spill:
     """How spill is taken out. amount: share of the excess that goes. light: share of its light that is given back.
 
+    reach: pixels from the backing beyond which it is left; 0 where it is taken out everywhere.
+
     colour: of what is given back, linear; None for an even grey.
     """
 
     amount: float = 1.0
     light: float = 0.5
+    reach: float = 0.0
     colour: tuple[float, float, float] | None = None
 
 
@@ -220,12 +223,20 @@ def subject(
         tint = (colour / max(float(colour @ LUMA), 1e-3))[None, None]
     own = np.empty_like(picture)
     kernels.cleaned(
-        picture, alpha, backing, main, one, other, np.float32(keyer.balance), np.float32(how.amount),
+        picture, alpha, backing, main, one, other, np.float32(keyer.balance), _amounts(alpha, how),
         tint * np.float32(how.light * LUMA[main]), np.float32(LEAST), own,
     )  # fmt: skip
     around = spread(own, np.clip((alpha - 0.5) * 4, 0, 1), step=STEP)
     kernels.completed(own, around, alpha, np.float32(LEAST), around)
     return around
+
+
+def _amounts(alpha: Picture, how: Spill) -> Picture:
+    """How much of the spill goes at each pixel, (h, w), or everywhere, (1, 1)."""
+    if how.reach <= 0:
+        return np.full((1, 1), how.amount, np.float32)
+    away = cv2.distanceTransform((alpha > 0.5).astype(np.uint8), cv2.DIST_L2, 3)
+    return np.asarray(np.float32(how.amount) * np.clip(2 - away * np.float32(2 / how.reach), 0, 1), np.float32)
 
 
 def _calm(picture: Picture, strength: float) -> Picture:

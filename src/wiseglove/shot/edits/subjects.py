@@ -14,6 +14,8 @@ from wiseglove.shot.model import Cover, Element, Pane, Shot
 from wiseglove.shot.subject import CleanUp, KeySettings, MediaId, Sample, SpillSettings, Subject
 
 SUBJECT_COLOUR = "#7a5aa0"
+REACH = 20.0
+"""How far, in pixels, spill is taken out of what is held out within a pane, so that nothing changes at its border."""
 
 
 def plate_corners(plate: Plate, width: float | None = None, height: float | None = None) -> Corners:
@@ -52,6 +54,7 @@ class AddSubject(Editing):
             keys=[PaneKey(frame=self.frame, corners=plate_corners(shot.plate, *(self.size or (None, None))))],
             key=KeySettings(samples=[self.sample] if self.sample else []),
             pane=self.pane,
+            spill=SpillSettings(reach=REACH if self.pane else 0.0),
         )
         depth = list(shot.settings.depth)
         panes = [i for i, d in enumerate(depth) if isinstance(shot.elements.get(d), Pane)]

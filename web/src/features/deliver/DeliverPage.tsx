@@ -17,7 +17,16 @@ const CHOICES: { name: keyof Order; label: string; about: string }[] = [
     label: "Matte sequence",
     about: "8-bit PNG, all shown covers together, numbered like the plate",
   },
-  { name: "each_cover", label: "One matte sequence for each cover", about: "8-bit PNG, a folder each" },
+  {
+    name: "each_cover",
+    label: "One matte sequence for each cover and subject",
+    about: "8-bit PNG, a folder each",
+  },
+  {
+    name: "subjects",
+    label: "Subjects cut out",
+    about: "16-bit PNG, their own colours with the matte as alpha",
+  },
   { name: "composite", label: "Composite movie", about: "H.264 in mp4, at the plate's rate" },
   { name: "corners", label: "Pane corners", about: "CSV, four corners a frame in plate pixels" },
 ];
@@ -27,6 +36,7 @@ export function DeliverPage({ id }: { id: string }) {
   const [order, setOrder] = useState<Order>({
     matte: true,
     each_cover: false,
+    subjects: false,
     composite: true,
     corners: true,
   });

@@ -48,7 +48,7 @@ export function DepthPanel() {
     void send({ type: "order-depth", depth });
   };
   return (
-    <section className="flex max-h-[52%] min-h-32 flex-col border-b border-line" aria-label="Depth">
+    <section className="flex max-h-[44%] min-h-32 flex-col border-b border-line" aria-label="Depth">
       <h2 className="flex justify-between px-3 pt-2 pb-1 font-semibold">
         Depth
         {b.solo.size > 0 ? (

@@ -18,7 +18,7 @@ function PointerPlace() {
   const at = usePointer((p) => p.at);
   return (
     <span
-      className="w-[118px] min-w-0 shrink overflow-hidden text-right text-[13px] whitespace-pre text-ink-soft"
+      className="w-[112px] min-w-0 shrink overflow-hidden text-right text-[13px] whitespace-pre text-ink-soft"
       data-testid="pointer"
     >
       {at && `x ${at[0].toFixed(1)}  y ${at[1].toFixed(1)}`}
@@ -33,7 +33,7 @@ export function LookBar() {
   const { fit, zoomTo } = useView.getState();
   return (
     <div
-      className="flex h-9 shrink-0 items-center gap-1 border-t border-line px-3"
+      className="flex h-9 min-w-0 shrink-0 items-center gap-1 overflow-hidden border-t border-line px-3"
       role="toolbar"
       aria-label="Looks"
     >

@@ -2,6 +2,7 @@ import { Popover, PopoverButton, PopoverPanel } from "@headlessui/react";
 import { SlidersHorizontal } from "lucide-react";
 
 import { Choice } from "../../ui/Button";
+import { Select } from "../../ui/Select";
 import { inDepth, setBench, useBench, type MatteStyle, type Scope } from "./bench";
 
 const SCOPES: { value: Scope; label: string; title: string }[] = [
@@ -37,13 +38,31 @@ export function LookOptions() {
   const next = GROUNDS[(GROUNDS.indexOf(ground) + 1) % GROUNDS.length]!;
   return (
     <span className="ml-1 flex items-center gap-1.5 border-l border-line pl-2.5">
-      <Choice options={SCOPES} value={scope} onPick={(s) => setBench({ scope: s })} />
+      {keyed ? (
+        <span className="flex w-[84px]" title={SCOPES.find((s) => s.value === scope)?.title}>
+          <Select
+            label="What counts"
+            options={SCOPES}
+            value={scope}
+            onPick={(s) => setBench({ scope: s as Scope })}
+          />
+        </span>
+      ) : (
+        <Choice options={SCOPES} value={scope} onPick={(s) => setBench({ scope: s })} />
+      )}
       {look === "matte" ? (
-        <Choice
-          options={keyed ? [...STYLES, ...KEYED] : STYLES}
-          value={style}
-          onPick={(s) => setBench({ style: s })}
-        />
+        keyed ? (
+          <span className="flex w-[86px]" title={[...STYLES, ...KEYED].find((s) => s.value === style)?.title}>
+            <Select
+              label="Style of the matte"
+              options={[...STYLES, ...KEYED]}
+              value={style}
+              onPick={(s) => setBench({ style: s as MatteStyle })}
+            />
+          </span>
+        ) : (
+          <Choice options={STYLES} value={style} onPick={(s) => setBench({ style: s })} />
+        )
       ) : (
         <button
           type="button"

@@ -66,7 +66,7 @@ export function MatteRows(props: { b: Bench; subject: Subject; keep: (change: Su
       })}
       {(subject.garbage ?? []).length > 0 && !subject.clip && (
         <>
-          <Row label="Warn within">
+          <Row label="Warn at">
             <NumberField
               label="Warn within"
               caption=""
@@ -90,17 +90,20 @@ export function MatteRows(props: { b: Bench; subject: Subject; keep: (change: Su
               {near.length === 0
                 ? "Garbage keeps clear of the subject on all frames."
                 : `${near.filter((n) => n.what === "cuts").length} cut, ${near.filter((n) => n.what === "near").length} close: `}
-              {near.slice(0, 4).map((n) => (
-                <button
-                  key={`${n.frame}${n.cover}`}
-                  type="button"
-                  className="mr-1.5 text-teal underline"
-                  onClick={() => goTo(n.frame)}
-                >
-                  {n.frame} {n.name}
-                  {n.what === "near" ? `, ${n.distance.toFixed(0)} px` : ", cuts"}
-                </button>
-              ))}
+              {[...near]
+                .sort((p, q) => p.distance - q.distance)
+                .slice(0, 4)
+                .map((n) => (
+                  <button
+                    key={`${n.frame}${n.cover}`}
+                    type="button"
+                    className="mr-1.5 text-teal underline"
+                    onClick={() => goTo(n.frame)}
+                  >
+                    {n.frame} {n.name}
+                    {n.what === "near" ? `, ${n.distance.toFixed(0)} px` : ", cuts"}
+                  </button>
+                ))}
             </p>
           )}
         </>

@@ -38,11 +38,11 @@ export function PointerValues() {
     <span
       className="flex shrink-0 items-center gap-2 text-[13px] whitespace-pre text-ink-soft"
       data-testid="values"
-      title={`Matte; the plate's red, green, blue (${bytes(values.plate)}), and the subject's`}
+      title={`Matte; red, green, blue of the plate (${bytes(values.plate)}) and of the subject (${bytes(values.subject)})`}
     >
       <b className="text-ink">{values.alpha.toFixed(3)}</b>
       <Swatch colour={values.plate} />
-      <Swatch colour={values.subject} /> {bytes(values.subject)}
+      <Swatch colour={values.subject} />
     </span>
   );
 }

@@ -8,9 +8,9 @@ type Spill = NonNullable<Subject["spill"]>;
 type Replace = NonNullable<Spill["replace"]>;
 
 const REPLACES: { value: Replace; label: string; title: string }[] = [
-  { value: "light", label: "Its light", title: "The light that goes comes back as an even grey" },
-  { value: "colour", label: "A colour", title: "It comes back in a colour of your choice" },
-  { value: "background", label: "Background", title: "It comes back in the colour of what lies behind" },
+  { value: "light", label: "Light", title: "The light that goes comes back as an even grey" },
+  { value: "colour", label: "Colour", title: "It comes back in a colour of your choice" },
+  { value: "background", label: "Behind", title: "It comes back in the colour of what lies behind" },
 ];
 
 /** How the backing's colour is taken out of the subject, and what comes for it. */
@@ -62,6 +62,19 @@ export function SpillRows({ subject, keep, attempt }: Rows) {
                 onChange={(event) => attempt(set({ colour: event.target.value }))}
               />
             )}
+          </Row>
+          <Row label="Reaches in">
+            <Slider
+              label="Reach of spill"
+              unit="px"
+              digits={0}
+              value={spill.reach ?? 0}
+              min={0}
+              max={200}
+              step={1}
+              onTry={(reach) => attempt(reach === null ? null : set({ reach }))}
+              onCommit={(reach) => keep(set({ reach }))}
+            />
           </Row>
           <Row label="Light back">
             <Slider

@@ -69,21 +69,9 @@ export function SubjectDetails({ b, subject }: { b: Bench; subject: Subject }) {
             />
           </Row>
           <KeyRow b={b} element={subject.id} />
+          <OpacityRow subject={subject} keep={keep} attempt={attempt} />
         </>
       )}
-      <Row label="Opacity">
-        <Slider
-          label="Opacity"
-          unit="%"
-          digits={0}
-          value={Math.round((subject.opacity ?? 1) * 100)}
-          min={0}
-          max={100}
-          step={1}
-          onTry={(v) => attempt(v === null ? null : { opacity: v / 100 })}
-          onCommit={(v) => keep({ opacity: v / 100 })}
-        />
-      </Row>
       <Section title="Key">
         <KeyRows b={b} subject={subject} keep={keep} attempt={attempt} />
       </Section>
@@ -97,6 +85,7 @@ export function SubjectDetails({ b, subject }: { b: Bench; subject: Subject }) {
         <MatteRows b={b} subject={subject} keep={keep} />
       </Section>
       <Section title="Limit and background" open={false}>
+        {!subject.clip && <OpacityRow subject={subject} keep={keep} attempt={attempt} />}
         <LimitRows b={b} subject={subject} keep={keep} attempt={attempt} />
       </Section>
       <Row label="">
@@ -128,6 +117,25 @@ export interface Rows {
   subject: Subject;
   keep: (change: SubjectChange) => void;
   attempt: (change: SubjectChange | null) => void;
+}
+
+/** Half clear while it is being fitted, as a rule. */
+function OpacityRow({ subject, keep, attempt }: Rows) {
+  return (
+    <Row label="Opacity">
+      <Slider
+        label="Opacity"
+        unit="%"
+        digits={0}
+        value={Math.round((subject.opacity ?? 1) * 100)}
+        min={0}
+        max={100}
+        step={1}
+        onTry={(v) => attempt(v === null ? null : { opacity: v / 100 })}
+        onCommit={(v) => keep({ opacity: v / 100 })}
+      />
+    </Row>
+  );
 }
 
 function KeyRows({ b, subject, keep, attempt }: Rows & { b: Bench }) {
