@@ -149,6 +149,8 @@ def demo_shots(folder: Path) -> None:
         for s in shots.install(database, settings, folder / "footage", typer.echo)
     ]
     database.close()
+    import pymatting  # noqa: F401 -- compiles itself the first time, so that nobody waits for it later
+
     (folder / "demo-shots.pending").unlink(missing_ok=True)
     typer.echo(f"The demo has {len(made)} more shots now.")
 

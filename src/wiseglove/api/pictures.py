@@ -13,6 +13,7 @@ from wiseglove.api.context import Context, Ctx
 from wiseglove.core.compositing.pane import PREVIEW
 from wiseglove.media import clip
 from wiseglove.media.encode import jpeg, png
+from wiseglove.shot.cutting import last_solved
 from wiseglove.shot.edits import SetSubject
 from wiseglove.shot.errors import EditError
 from wiseglove.shot.model import Shot
@@ -96,6 +97,8 @@ def read_look(
     pixels = scene.look(look, scene.whole)
     kept = "no-store" if trial else "private, max-age=3600"
     headers = {"Cache-Control": kept, "X-Revision": str(shot.revision)}
+    if any(s.key.solved for s in shot.subjects):
+        headers["X-Soft-Edge"] = f"{last_solved['seconds']:.2f}"
     if pixels.ndim == 2:
         return Response(png(pixels), media_type="image/png", headers=headers)
     return Response(jpeg(pixels, 90), media_type="image/jpeg", headers=headers)

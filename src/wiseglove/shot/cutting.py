@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+import time
 import zlib
 from collections import OrderedDict
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from functools import partial
 from threading import Lock
-from typing import Protocol
+from typing import Generic, Protocol, TypeVar
 
 import cv2
 import numpy as np
@@ -16,6 +17,7 @@ from numpy.typing import NDArray
 
 from wiseglove.core.compositing.colour import Picture as Encoded
 from wiseglove.core.compositing.colour import decode, to_working
+from wiseglove.core.keying.band import solved_in_band
 from wiseglove.core.keying.clean import clean
 from wiseglove.core.keying.enlarge import enlarged
 from wiseglove.core.keying.key import LUMA, Keyer, Prepared, Spill, finished, matte, prepare, subject
@@ -65,14 +67,17 @@ class Cut:
         return subject(self.picture, alpha, self.backing, self.keyer, spill, behind)
 
 
-class _Held:
-    """Prepared pictures, the longest unused ones going first."""
+T = TypeVar("T")
 
-    def __init__(self, most: int) -> None:
-        self._items: OrderedDict[tuple[object, ...], Prepared] = OrderedDict()
-        self._most, self._bytes, self._lock = most, 0, Lock()
 
-    def get(self, name: tuple[object, ...], make: Callable[[], Prepared]) -> Prepared:
+class _Held(Generic[T]):
+    """What took long to make, the longest unused going first."""
+
+    def __init__(self, most: int, size: Callable[[T], int]) -> None:
+        self._items: OrderedDict[tuple[object, ...], T] = OrderedDict()
+        self._most, self._bytes, self._lock, self._size = most, 0, Lock(), size
+
+    def get(self, name: tuple[object, ...], make: Callable[[], T]) -> T:
         with self._lock:
             if name in self._items:
                 self._items.move_to_end(name)
@@ -81,17 +86,27 @@ class _Held:
         with self._lock:
             if name not in self._items:
                 self._items[name] = made
-                self._bytes += _size(made)
+                self._bytes += self._size(made)
             while self._bytes > self._most and len(self._items) > 1:
-                self._bytes -= _size(self._items.popitem(last=False)[1])
+                self._bytes -= self._size(self._items.popitem(last=False)[1])
         return made
-
-
-_held = _Held(HELD)
 
 
 def _size(prepared: Prepared) -> int:
     return prepared.calm.nbytes + prepared.backing.nbytes + prepared.own.nbytes + prepared.clear.nbytes
+
+
+_held: _Held[Prepared] = _Held(HELD, _size)
+_solved: _Held[Matte] = _Held(HELD // 2, lambda matte: matte.nbytes)
+last_solved = {"seconds": 0.0}
+"""How long the last soft edge took."""
+
+
+def _timed(picture: Picture, alpha: Matte) -> Matte:
+    start = time.perf_counter()
+    out = solved_in_band(picture, alpha)
+    last_solved["seconds"] = time.perf_counter() - start
+    return out
 
 
 def cut(
@@ -130,7 +145,11 @@ def cut(
         alpha, keyer = _from_elsewhere(settings, plate, frame, clips, whole)[part.slices], None
     if settings.inverted:
         alpha = 1 - alpha
-    return Cut(picture, clean(np.ascontiguousarray(alpha), which.clean_up.steps.at(scale)), backing, keyer, part, scale)
+    alpha = np.ascontiguousarray(alpha, np.float32)
+    if settings.solved:
+        of = (media, number, whole.shape, part, zlib.crc32(alpha.tobytes()))
+        alpha = _solved.get(of, partial(_timed, picture, alpha))
+    return Cut(picture, clean(alpha, which.clean_up.steps.at(scale)), backing, keyer, part, scale)
 
 
 def _front(keyer: Keyer) -> Keyer:

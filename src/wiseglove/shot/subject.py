@@ -43,6 +43,8 @@ class KeySettings(Strict):
     start: int | None = None
     """The plate frame at which the matte's first picture counts; None: the plate's first."""
     inverted: bool = False
+    solved: bool = False
+    """Whether the soft edge is solved anew from the picture's colours."""
 
     @property
     def keyer(self) -> Keyer | None:

@@ -1961,6 +1961,11 @@ export interface components {
              */
             samples?: components["schemas"]["Sample"][];
             /**
+             * Solved
+             * @default false
+             */
+            solved?: boolean;
+            /**
              * Source
              * @default colour
              * @enum {string}
@@ -3540,6 +3545,7 @@ export interface components {
              *       "inverted": false,
              *       "low": 0.02,
              *       "samples": [],
+             *       "solved": false,
              *       "source": "colour"
              *     }
              */

@@ -57,6 +57,7 @@ export class PictureStore {
   constructor(
     private arrived: (url: string) => void,
     private refused: (url: string) => void = () => undefined,
+    private answered: (headers: Headers) => void = () => undefined,
   ) {}
 
   /** The picture, where it is decoded already. */
@@ -102,6 +103,7 @@ export class PictureStore {
     if (!blob) {
       const response = await fetch(url);
       if (!response.ok) throw new Error(String(response.status));
+      this.answered(response.headers);
       blob = await response.blob();
       this.compressed.put(url, blob);
     }

@@ -40,6 +40,10 @@ export class Screen {
         if (this.isShown(url)) this.ask();
       },
       () => this.refused(),
+      (headers) => {
+        const seconds = Number(headers.get("X-Soft-Edge"));
+        if (seconds > 0 && seconds !== bench().softEdge) useBench.setState({ softEdge: seconds });
+      },
     );
     this.live = new LiveLink(shotId, () => this.ask());
     this.ended = [

@@ -262,6 +262,22 @@ function KeyRows({ b, subject, keep, attempt }: Rows & { b: Bench }) {
           />
           Turned over
         </label>
+        <label
+          className="flex items-center gap-1.5"
+          title="For hair, fur and motion blur: the soft edge is solved from the picture's colours. The first time on a machine takes a minute or two, each frame about a second; what is solved is kept"
+        >
+          <input
+            type="checkbox"
+            checked={key.solved ?? false}
+            onChange={(event) => set({ solved: event.target.checked })}
+          />
+          Solve the soft edge
+        </label>
+        {key.solved && b.softEdge > 0 && (
+          <span className="text-[13px] text-ink-soft" data-testid="soft-edge">
+            {b.softEdge.toFixed(1)} s a frame
+          </span>
+        )}
         {key.matte && (
           <NumberField
             label="Matte begins at"

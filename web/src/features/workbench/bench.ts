@@ -152,6 +152,8 @@ export interface Bench {
   into: Into | null;
   /** A change of a subject that is only tried, as the server wants it; the looks show it until it is kept. */
   trial: string | null;
+  /** Seconds that the last solved soft edge took. */
+  softEdge: number;
   /** Whether the plate is shown instead of the look, while a key is held. */
   before: boolean;
   /** Frames on which garbage comes close to a subject, and the very state of it that was looked through. */
@@ -200,6 +202,7 @@ const EMPTY: Bench = {
   into: null,
   trial: null,
   before: false,
+  softEdge: 0,
   near: null,
   solving: {},
 };
