@@ -58,6 +58,8 @@ def shot_with_hand_and_pane() -> Shot:
 class PlainPictures:
     """A plate with a ramp, and an insert of one colour."""
 
+    exact = True
+
     def __init__(self, insert: tuple[float, ...] = (1.0, 0.0, 0.0)) -> None:
         self._insert = insert
 

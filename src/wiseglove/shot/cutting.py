@@ -31,7 +31,10 @@ HELD = 500_000_000
 
 
 class Clips(Protocol):
-    """Where pictures of clips come from."""
+    """Where pictures of clips come from. exact: whether they are the sources' own pixels."""
+
+    @property
+    def exact(self) -> bool: ...
 
     def clip(self, media: str, number: int, width: int | None) -> Encoded:
         """A clip's picture (0-based, the ends held), RGB or RGBA, encoded, `width` pixels wide (None: as it is)."""
@@ -135,7 +138,7 @@ def cut(
         alpha = np.ones(picture.shape[:2], np.float32)
         if keyer is not None:
             first = clips.clip(settings.clean, 0, width)[part.slices] if settings.clean else None
-            name = (media, number, whole.shape, part, settings.clean, _front(keyer), _mark(core))
+            name = (clips.exact, media, number, whole.shape, part, settings.clean, _front(keyer), _mark(core))
             bare = None if first is None else _linear(first)
             ground = _held.get(name, partial(prepare, picture, keyer, bare, core))
             alpha, backing = matte(ground, keyer), ground.backing
@@ -147,7 +150,7 @@ def cut(
         alpha = 1 - alpha
     alpha = np.ascontiguousarray(alpha, np.float32)
     if settings.solved:
-        of = (media, number, whole.shape, part, zlib.crc32(alpha.tobytes()))
+        of = (clips.exact, media, number, whole.shape, part, zlib.crc32(alpha.tobytes()))
         alpha = _solved.get(of, partial(_timed, picture, alpha))
     return Cut(picture, clean(alpha, which.clean_up.steps.at(scale)), backing, keyer, part, scale)
 

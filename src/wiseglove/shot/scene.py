@@ -113,8 +113,6 @@ class CoverScene:
         outline = self.shot.find(element, Outline)
         cover = self.shot.find(outline.cover, Cover) if outline else None
         if outline is None or cover is None:
-            if self.shot.find(element, Subject) or (cover and cover.id in self.shot.mattes_of_subjects):
-                return self.whole
             found = self.shot.find(element, Pane)
             with suppress(DegenerateQuadError):
                 if found is not None:

@@ -63,6 +63,8 @@ def _number(insert: Insert, frame: int, count: int) -> int:
 class DisplayPictures:
     """Display copies, for the viewer: quick, not exact. Safe for use by several threads."""
 
+    exact = False
+
     def __init__(self, media: Path) -> None:
         self._media = media
         self._held = _Held(12)
@@ -90,7 +92,7 @@ class DisplayPictures:
         return found
 
     def clip(self, media: str, number: int, width: int | None) -> Picture:
-        """A clip's picture: its smallest display copy that is large enough; one with alpha from its source."""
+        """A clip's picture from its large display copy, whose colours are whole; one with alpha from its source."""
         folder = self._media / media
         info = clip.read_info(folder)
         at = min(max(number, 0), info.count - 1)
@@ -102,8 +104,7 @@ class DisplayPictures:
                 return _resized(reader.read(at), wide, height)
             finally:
                 reader.close()
-        path = clip.proxy_path if wide <= clip.PROXY_WIDTH else clip.full_path
-        return _resized(_read(path(folder, at)), wide, height)
+        return _resized(_read(clip.full_path(folder, at)), wide, height)
 
     def wide(self, media: str) -> int:
         """How wide a clip's pictures are."""
@@ -141,6 +142,8 @@ def _resized(pixels: NDArray[Any], width: int, height: int) -> NDArray[Any]:
 
 class ExactPictures:
     """The sources themselves, for deliveries. For one thread; `close` it."""
+
+    exact = True
 
     def __init__(self, media: Path) -> None:
         self._media = media

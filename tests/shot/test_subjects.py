@@ -1,0 +1,330 @@
+"""Subjects in a shot: what they hide, what they look like, and what belongs to them."""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+import pytest
+
+from tests.builders import after
+from tests.core.keying.scene import off, stage
+from wiseglove.core.compositing.colour import encode
+from wiseglove.core.matte.coverage import Box
+from wiseglove.shot.basics import Plate
+from wiseglove.shot.changes import changed_frames
+from wiseglove.shot.edits import (
+    AddCover,
+    AddPane,
+    AddSubject,
+    DeleteElement,
+    OrderDepth,
+    OutlineDraft,
+    SetPane,
+    SetSubject,
+    ShapePoints,
+)
+from wiseglove.shot.errors import EditError
+from wiseglove.shot.keys import as_points
+from wiseglove.shot.model import Insert, Shot, new_shot
+from wiseglove.shot.nearness import nearness
+from wiseglove.shot.render import FrameScene
+from wiseglove.shot.sampling import doubt_of, take_sample
+from wiseglove.shot.scene import Manner
+from wiseglove.shot.subject import CleanUp, KeySettings, Sample, SpillSettings, Step, Subject
+
+FRAME = 1002
+OTHER, SMALL, GREY = "b" * 24, "c" * 24, "d" * 24
+WIDTH, HEIGHT = 480, 360
+RED = (0.8, 0.05, 0.05)
+PLATE = Plate(media="a" * 24, width=WIDTH, height=HEIGHT, first=1001, count=6, rate_num=25, rate_den=1)
+
+
+def eight_bits(linear: np.ndarray) -> np.ndarray:
+    return np.round(np.asarray(encode(np.clip(linear, 0, 1))) * 255).astype(np.uint8)
+
+
+class Staged:
+    """The stage as the plate and as a clip of its own; its exact matte, small, as another; a red insert."""
+
+    def __init__(self) -> None:
+        self.linear, self.truth, self.where = stage("green", seed=4)
+        self.pixels = eight_bits(self.linear)
+        small = cv2.resize(self.truth, (WIDTH // 2, HEIGHT // 2), interpolation=cv2.INTER_AREA)
+        self.clips = {
+            "a" * 24: self.pixels,
+            OTHER: self.pixels,
+            SMALL: np.round(np.repeat(small[..., None], 3, 2) * 255).astype(np.uint8),
+            GREY: np.full((HEIGHT, WIDTH, 3), 128, np.uint8),
+        }
+        self.exact = True
+        self.asked: list[tuple[str, int]] = []
+
+    def plate(self, plate: object, frame: int, width: int, height: int) -> np.ndarray:
+        return np.asarray(cv2.resize(self.pixels, (width, height), interpolation=cv2.INTER_AREA))
+
+    def insert(self, insert: Insert, frame: int, linear: bool) -> np.ndarray:
+        return np.broadcast_to(np.array(RED, np.float32), (16, 16, 3)).copy()
+
+    def clip(self, media: str, number: int, width: int | None) -> np.ndarray:
+        self.asked.append((media, number))
+        found = self.clips[media]
+        if width is None or width >= found.shape[1]:
+            return found
+        size = (width, round(found.shape[0] * width / found.shape[1]))
+        return np.asarray(cv2.resize(found, size, interpolation=cv2.INTER_AREA))
+
+    def wide(self, media: str) -> int:
+        return int(self.clips[media].shape[1])
+
+
+@pytest.fixture(scope="module")
+def pictures() -> Staged:
+    return Staged()
+
+
+def drawn(corners: list[tuple[float, float]]) -> OutlineDraft:
+    points = as_points(np.pad(np.array(corners, np.float64), ((0, 0), (0, 6))))
+    return OutlineDraft(kinds=["corner"] * len(points), points=points)
+
+
+def box(left: float, top: float, right: float, bottom: float) -> OutlineDraft:
+    return drawn([(left, top), (right, top), (right, bottom), (left, bottom)])
+
+
+WHOLE = ((0.0, 0.0), (float(WIDTH), 0.0), (float(WIDTH), float(HEIGHT)), (0.0, float(HEIGHT)))
+
+
+def keyed(pictures: Staged, pane: str | None = None) -> Shot:
+    """A shot with a red pane behind a subject of the plate."""
+    shot = new_shot("s1", "Stage", PLATE)
+    corners = WHOLE if pane is None else ((140.0, 60.0), (420.0, 60.0), (420.0, 300.0), (140.0, 300.0))
+    shot = after(shot, AddPane(type="add-pane", id="back", frame=1001, corners=corners, name="Behind"))
+    sample = take_sample(pictures, "a" * 24, 0, 1001, (20, 20, 40, 40))
+    return after(shot, AddSubject(type="add-subject", id="who", frame=1001, sample=sample, pane=pane, name="Gardener"))
+
+
+def scene(shot: Shot, pictures: Staged, scale: float = 1.0, **how: object) -> FrameScene:
+    return FrameScene(shot, FRAME, pictures, scale, 2, Manner(**how))  # type: ignore[arg-type]
+
+
+def change(shot: Shot, **what: object) -> Shot:
+    return after(shot, SetSubject(type="set-subject", subject="who", **what))  # type: ignore[arg-type]
+
+
+def test_the_subject_stays_in_front_of_the_pane_and_its_backing_does_not(pictures: Staged) -> None:
+    seen = scene(keyed(pictures), pictures)
+    composite = seen.composite(seen.whole).astype(int)
+    red = eight_bits(np.array(RED, np.float32)).astype(int)
+    solid, clear = pictures.where["solid"] > 0.5, pictures.where["clear"] > 0.5
+    assert (np.abs(composite[clear] - red).max(axis=1) > 2).mean() < 1e-3
+    assert np.abs(composite[solid] - pictures.pixels[solid].astype(int)).mean() < 2
+    # No halo: on red, the soft edge is nowhere greener than both what is before and what is behind.
+    soft = pictures.where["edge"] + pictures.where["blur"] > 0.5
+    assert (composite[soft][:, 1] - composite[soft].max(axis=1)).max() <= 0
+
+
+def test_a_subject_behind_the_pane_is_not_seen(pictures: Staged) -> None:
+    shot = keyed(pictures)
+    behind = after(shot, OrderDepth(type="order-depth", depth=shot.settings.depth[::-1]))
+    seen = scene(behind, pictures)
+    assert np.abs(seen.composite(seen.whole).astype(int) - eight_bits(np.array(RED, np.float32)).astype(int)).max() <= 2
+
+
+def test_core_and_garbage_are_covers_that_hide_nothing_by_themselves(pictures: Staged) -> None:
+    shot = after(
+        keyed(pictures),
+        AddCover(type="add-cover", frame=1001, outline=box(10, 10, 130, 340), name="Stand"),
+        AddCover(type="add-cover", frame=1001, outline=box(200, 120, 280, 330), name="Inside"),
+    )
+    named = {c.name: c.id for c in shot.covers}
+    plain = scene(shot, pictures)
+    assert plain.whole_matte(plain.whole)[100, 60] == 1.0  # a cover by itself
+    served = change(shot, garbage=[named["Stand"]], core=[named["Inside"]])
+    seen = scene(served, pictures)
+    matte = seen.whole_matte(seen.whole)
+    assert matte[100, 60] == 0.0
+    assert (matte[130:320, 210:270] == 1.0).all()
+    assert off(matte, pictures.truth, pictures.where["edge"]) < 0.07
+    red = eight_bits(np.array(RED, np.float32)).astype(int)
+    assert np.abs(seen.composite(seen.whole)[100, 60].astype(int) - red).max() <= 2
+    alone = scene(served, pictures, only=frozenset([named["Stand"]]))
+    assert alone.whole_matte(alone.whole)[100, 60] == 1.0  # it can be looked at alone
+
+
+def test_what_is_dragged_is_seen_at_once_as_it_will_be_kept(pictures: Staged) -> None:
+    shot = after(
+        keyed(pictures),
+        AddCover(type="add-cover", frame=1001, outline=box(10, 10, 60, 340), name="Stand", outline_id="stand"),
+    )
+    shot = change(shot, garbage=[shot.covers[0].id])
+    moved = np.array([[90, 10], [300, 10], [300, 340], [90, 340]], np.float64)
+    points = np.pad(moved, ((0, 0), (0, 6)))
+    live = scene(shot, pictures)
+    assert live.reach_of("stand", points) == Box(90, 10, 300, 340)
+    dragged = live.look("matte", live.whole, {"stand": points})
+    rows = dict(enumerate(as_points(points)))
+    kept = after(shot, ShapePoints(type="shape-points", element="stand", frame=FRAME, points=rows, reach="all"))
+    then = scene(kept, pictures)
+    assert (dragged == then.look("matte", then.whole)).all()
+
+
+def test_a_key_limited_to_a_pane_leaves_everything_outside_alone(pictures: Staged) -> None:
+    shot = keyed(pictures, pane="back")
+    who = shot.find("who", Subject)
+    assert who is not None
+    assert who.spill.reach > 0
+    seen = scene(shot, pictures)
+    composite, matte = seen.composite(seen.whole), seen.whole_matte(seen.whole)
+    inside = np.zeros((HEIGHT, WIDTH), bool)
+    inside[56:304, 136:424] = True
+    assert (composite[~inside] == pictures.pixels[~inside]).all()
+    assert matte[~inside].max() == 0
+    within = np.zeros((HEIGHT, WIDTH), np.float32)
+    within[62:298, 142:418] = 1
+    assert off(matte, pictures.truth, within) < 0.01
+    gone = after(shot, DeleteElement(type="delete", element="back"))
+    left = gone.find("who", Subject)
+    assert left is not None
+    assert left.pane is None
+
+
+def test_a_clip_of_its_own_is_placed_over_the_plate_in_space_and_time(pictures: Staged) -> None:
+    shot = new_shot("s1", "Stage", PLATE)
+    sample = take_sample(pictures, OTHER, 0, 1001, (20, 20, 40, 40))
+    shot = after(
+        shot,
+        AddSubject(type="add-subject", id="who", frame=1001, clip=OTHER, size=(WIDTH, HEIGHT), sample=sample),
+    )
+    still = scene(shot, pictures)
+    matte = still.whole_matte(still.whole)
+    assert off(matte, pictures.truth, pictures.where["edge"]) < 0.07
+    half = [(0, 0), (WIDTH / 2, 0), (WIDTH / 2, HEIGHT / 2), (0, HEIGHT / 2)]
+    rows = dict(enumerate(as_points(np.pad(np.array(half, np.float64), ((0, 0), (0, 6))))))
+    shot = after(shot, ShapePoints(type="shape-points", element="who", frame=1001, points=rows))
+    shot = change(shot, start=1000, opacity=0.5)
+    pictures.asked.clear()
+    small = scene(shot, pictures)
+    matte = small.whole_matte(small.whole)
+    assert matte[HEIGHT // 2 + 2 :].max() == 0
+    assert matte[:, WIDTH // 2 + 2 :].max() == 0
+    wanted = cv2.resize(pictures.truth, (WIDTH // 2, HEIGHT // 2), interpolation=cv2.INTER_AREA)
+    assert np.abs(matte[: HEIGHT // 2, : WIDTH // 2] - wanted).mean() < 0.01
+    assert {n for m, n in pictures.asked if m == OTHER} == {FRAME - 1000}
+
+
+def test_a_matte_from_elsewhere_of_half_the_size_fits_the_plate(pictures: Staged) -> None:
+    shot = change(keyed(pictures), key=KeySettings(source="luma", matte=SMALL, low=0.0, high=1.0))
+    seen = scene(shot, pictures)
+    matte = seen.whole_matte(seen.whole)
+    assert off(matte, pictures.truth, pictures.where["edge"]) < 0.03
+    turned = change(shot, key=KeySettings(source="luma", matte=SMALL, low=0.0, high=1.0, inverted=True))
+    other = scene(turned, pictures)
+    assert np.abs(other.whole_matte(other.whole) - (1 - matte)).max() < 1e-5
+
+
+def test_clean_up_and_looks_work_at_any_scale(pictures: Staged) -> None:
+    steps = CleanUp(holes=Step(on=True, amount=12), specks=Step(on=True, amount=6), grow=Step(on=True, amount=-1.5))
+    shot = change(keyed(pictures), clean_up=steps)
+    full, half = scene(shot, pictures), scene(shot, pictures, scale=0.5)
+    large = cv2.resize(half.whole_matte(half.whole), (WIDTH, HEIGHT), interpolation=cv2.INTER_LINEAR)
+    plain = scene(keyed(pictures), pictures)
+    assert full.whole_matte(full.whole).sum() < plain.whole_matte(plain.whole).sum() - 500
+    assert np.abs(large - full.whole_matte(full.whole)).mean() < 0.01
+    tones = scene(shot, pictures, style="state")
+    state = tones.look("matte", tones.whole)
+    assert len(np.unique(state.reshape(-1, 3), axis=0)) == 3
+    assert (state[pictures.where["clear"] > 0.5] == state[0, 0]).all()
+    spill = scene(shot, pictures, style="spill")
+    green = spill.look("matte", spill.whole).astype(int)
+    assert green[..., 1].sum() > 3 * green[..., 0].sum()
+    for ground in ("checks", "#1e6fd0", "blurred", "picture"):
+        cut = scene(shot, pictures, ground=ground)
+        shown = cut.look("cutout", cut.whole)
+        solid = pictures.where["solid"] > 0.5
+        assert np.abs(shown[solid].astype(int) - pictures.pixels[solid].astype(int)).mean() < 2
+    blue = scene(shot, pictures, ground="#1e6fd0")
+    assert blue.look("cutout", blue.whole)[5, 5].tolist() == [0x1E, 0x6F, 0xD0]
+
+
+def test_spill_can_be_left_in_or_replaced_by_a_colour_or_by_what_lies_behind(pictures: Staged) -> None:
+    shot = keyed(pictures)
+    soft = pictures.where["edge"] > 0.5
+
+    def edge(**how: object) -> np.ndarray:
+        seen = scene(change(shot, spill=SpillSettings(**how)), pictures)  # type: ignore[arg-type]
+        return seen.composite(seen.whole)[soft].astype(float).mean(axis=0)
+
+    left, taken = edge(on=False), edge()
+    assert left[1] > taken[1] + 5
+    reddish = edge(replace="background", light=1.0)
+    bluish = edge(replace="colour", light=1.0, colour="#2030f0")
+    assert reddish[0] > bluish[0] + 0.1
+    assert bluish[2] > reddish[2] + 0.1
+
+
+def test_garbage_that_comes_close_or_cuts_is_told_with_its_distance(pictures: Staged) -> None:
+    shot = after(
+        keyed(pictures),
+        AddCover(type="add-cover", frame=1001, outline=box(8, 60, 60, 200), name="Far"),
+        AddCover(type="add-cover", frame=1001, outline=box(110, 240, 163, 340), name="Close"),
+        AddCover(type="add-cover", frame=1001, outline=box(300, 290, 420, 350), name="Cutting"),
+    )
+    named = {c.name: c.id for c in shot.covers}
+    shot = change(shot, garbage=list(named.values()), near=14.0)
+    which = shot.find("who", Subject)
+    assert which is not None
+    told = {n.name: n for n in nearness(shot, which, FRAME, pictures)}
+    assert set(told) == {"Close", "Cutting"}
+    assert told["Cutting"].what == "cuts"
+    assert told["Close"].what == "near"
+    assert told["Close"].distance == pytest.approx(170 - 163, abs=2.5)
+    tight = change(shot, near=3.0).find("who", Subject)
+    assert tight is not None
+    assert {n.name for n in nearness(shot, tight, FRAME, pictures)} == {"Cutting"}
+
+
+def test_samples_say_what_is_wrong(pictures: Staged) -> None:
+    with pytest.raises(EditError, match=r"nearly grey.*Nothing was changed"):
+        take_sample(pictures, GREY, 0, 1001, (10, 10, 50, 50))
+    with pytest.raises(EditError, match="outside the picture"):
+        take_sample(pictures, "a" * 24, 0, 1001, (2000, 10, 50, 50))
+    good = take_sample(pictures, "a" * 24, 0, 1001, (20, 20, 40, 40))
+    assert doubt_of(pictures, "a" * 24, PLATE, None, KeySettings(samples=[good]), False) is None
+    skin = take_sample(pictures, "a" * 24, 0, 1001, (225, 130, 30, 30))
+    told = doubt_of(pictures, "a" * 24, PLATE, None, KeySettings(samples=[skin]), False)
+    assert told is not None
+    assert "sample lay on the subject" in told
+
+
+def test_edits_of_subjects_are_checked_and_named(pictures: Staged) -> None:
+    shot = after(keyed(pictures), AddCover(type="add-cover", frame=1001, outline=box(8, 8, 60, 60), name="Rag"))
+    rag = shot.covers[0].id
+    with pytest.raises(EditError, match="low end must lie below"):
+        change(shot, key=KeySettings(low=0.6, high=0.5))
+    with pytest.raises(EditError, match="core and garbage at once"):
+        change(shot, core=[rag], garbage=[rag])
+    with pytest.raises(EditError, match="pane is not in the shot"):
+        change(shot, pane="nothere")
+    locked = change(shot, locked=True)
+    with pytest.raises(EditError, match="is locked"):
+        change(locked, near=4.0)
+    served = change(shot, garbage=[rag])
+    gone = after(served, DeleteElement(type="delete", element=rag)).find("who", Subject)
+    assert gone is not None
+    assert gone.garbage == []
+    edit = SetSubject(type="set-subject", subject="who", garbage=[rag])
+    assert edit.apply(shot).label == "Changed garbage mattes of Gardener"
+    assert changed_frames(shot, change(shot, name="Presenter", near=3.0)) is None
+    assert changed_frames(shot, change(shot, opacity=0.4)) == (1001, 1006)
+    sample = Sample(frame=1001, box=(0, 0, 5, 5), colour=(0.1, 0.4, 0.1))
+    two = change(shot, key=KeySettings(samples=[sample, sample])).find("who", Subject)
+    assert two is not None
+    assert two.key.keyer is not None
+    assert two.key.keyer.sample == pytest.approx((0.1, 0.4, 0.1))
+
+
+def test_panes_that_are_changed_keep_working_beside_subjects(pictures: Staged) -> None:
+    shot = after(keyed(pictures), SetPane(type="set-pane", pane="back", opacity=0.0))
+    seen = scene(shot, pictures)
+    clear = pictures.where["clear"] > 0.5
+    assert np.abs(seen.composite(seen.whole)[clear].astype(int) - pictures.pixels[clear].astype(int)).mean() < 3
