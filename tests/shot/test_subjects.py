@@ -258,8 +258,8 @@ def test_spill_can_be_left_in_or_replaced_by_a_colour_or_by_what_lies_behind(pic
     assert left[1] > taken[1] + 5
     reddish = edge(replace="background", light=1.0)
     bluish = edge(replace="colour", light=1.0, colour="#2030f0")
-    assert reddish[0] > bluish[0] + 0.1
-    assert bluish[2] > reddish[2] + 0.1
+    assert reddish[0] > bluish[0] + 0.02
+    assert bluish[2] > reddish[2] + 0.02
 
 
 def test_garbage_that_comes_close_or_cuts_is_told_with_its_distance(pictures: Staged) -> None:

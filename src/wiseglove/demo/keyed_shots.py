@@ -28,6 +28,7 @@ from wiseglove.shot.edits import (
     AddSubject,
     Edit,
     OutlineDraft,
+    SetCover,
     SetPane,
     SetSubject,
     ShapePoints,
@@ -130,6 +131,22 @@ def mattes_of_presenter() -> list[Edit]:
     ]
 
 
+def subject_of_presenter(shot: Shot, sample: Sample) -> list[Edit]:
+    """The presenter as a subject, with the covers that `mattes_of_presenter` has drawn as its core and garbage."""
+    named = {c.name: c.id for c in shot.covers}
+    return [
+        SetCover(type="set-cover", cover=named["Trowel blade"], shutter=360 * scene.SHUTTER),
+        AddSubject(type="add-subject", id=LAST_MADE, frame=FIRST, sample=sample, name="Presenter"),
+        SetSubject(
+            type="set-subject",
+            subject=LAST_MADE,
+            garbage=[named["Lamp stand"], named["Boom"]],
+            core=[named["Body, inside"], named["Trowel blade"]],
+            clean_up=CleanUp(specks=Step(on=True, amount=8), grow=Step(on=True, amount=-0.4)),
+        ),
+    ]
+
+
 def install(database: Database, settings: Settings, folder: Path, tell: Tell) -> list[str]:
     """Put in those of the two shots that the list does not have yet, or has only in part; their ids."""
     with database.transaction() as session:
@@ -165,23 +182,9 @@ def _install_presenter(database: Database, settings: Settings, movie: Path) -> s
     background = take_in_insert(database, settings, picture, shot_id)
     sample = _sample(database, settings, shot_id, PRESENTED)
 
-    def last(shot: Shot) -> list[Edit]:
-        named = {c.name: c.id for c in shot.covers}
-        steps = CleanUp(specks=Step(on=True, amount=8), grow=Step(on=True, amount=-0.4))
-        return [
-            AddSubject(type="add-subject", id=LAST_MADE, frame=FIRST, sample=sample, name="Presenter"),
-            SetSubject(
-                type="set-subject",
-                subject=LAST_MADE,
-                garbage=[named["Lamp stand"], named["Boom"]],
-                core=[named["Body, inside"], named["Trowel blade"]],
-                clean_up=steps,
-            ),
-        ]
-
     _apply(database, shot_id, lambda shot: mattes_of_presenter())
     _apply(database, shot_id, lambda shot: _background(shot, background))
-    _apply(database, shot_id, last)
+    _apply(database, shot_id, lambda shot: subject_of_presenter(shot, sample))
     return shot_id
 
 

@@ -25,8 +25,8 @@ BACKINGS = {"green": (0.045, 0.36, 0.085), "blue": (0.04, 0.085, 0.34)}
 SKIN, APRON, SHIRT = (0.42, 0.25, 0.17), (0.38, 0.33, 0.24), (0.105, 0.060, 0.072)
 HAIR, GLOVE, PAPER = (0.055, 0.032, 0.020), (0.52, 0.40, 0.20), (0.62, 0.58, 0.50)
 WOOD, INK, BOOM = (0.16, 0.085, 0.04), (0.10, 0.09, 0.085), (0.028, 0.028, 0.030)
-SPILL = 0.16
-"""How much of the backing's light lies on what faces it, at the edges."""
+DIFFUSE, GLOSS = 0.32, 0.04
+"""How much of the backing's light what is near the outline throws back: in its own colour, and as it comes."""
 
 
 @dataclass(frozen=True)
@@ -276,9 +276,10 @@ def film(index: int, name: str = "green", scale: float = 1.0) -> Filmed:
         cv2.accumulate(colours, own)
         cv2.accumulate(cover, alpha)
     alpha /= SUBFRAMES
-    spilled = _spill(alpha, back)
+    own = own * np.float32(1 / SUBFRAMES)
+    spilled = _spill(own, alpha, back)
+    own += spilled
     total = total * np.float32(1 / SUBFRAMES) + spilled
-    own = own * np.float32(1 / SUBFRAMES) + spilled
     blur = 0.7 * scale
     plate = np.asarray(cv2.GaussianBlur(total, (0, 0), blur), np.float32)
     own = np.asarray(cv2.GaussianBlur(own, (0, 0), blur), np.float32)
@@ -286,12 +287,12 @@ def film(index: int, name: str = "green", scale: float = 1.0) -> Filmed:
     return Filmed(_developed(plate, index, name), np.clip(alpha, 0, 1), own, where)
 
 
-def _spill(alpha: Layer, back: Layer) -> Layer:
+def _spill(own: Layer, alpha: Layer, back: Layer) -> Layer:
     """The backing's light (h, w, 3; premultiplied) on what of the presenter is near her outline."""
     small = cv2.resize(alpha, None, fx=0.25, fy=0.25, interpolation=cv2.INTER_AREA)
     away = cv2.GaussianBlur(1 - small, (0, 0), 3.5 * alpha.shape[1] / scene.WIDTH)
     near = cv2.resize(away, alpha.shape[::-1], interpolation=cv2.INTER_LINEAR)
-    return np.asarray(np.float32(SPILL) * (near * alpha)[..., None] * back, np.float32)
+    return np.asarray(near[..., None] * back * (DIFFUSE * own + GLOSS * alpha[..., None]), np.float32)
 
 
 def _developed(linear: Layer, index: int, name: str) -> NDArray[np.uint8]:

@@ -131,8 +131,11 @@ def cleaned(picture, alpha, backing, main, one, other, balance, amount, tint, le
 
 
 @nb.njit(cache=True, nogil=True, fastmath=True)
-def gathered(values, weight, step, top, share):
-    """Means over blocks of step x step pixels: of the weight (h, w), and of values (h, w, c) times it."""
+def gathered(values, weight, step, rows, top, share):
+    """Means over blocks of step x step pixels: of the weight (h, w), and of values (h, w, c) times it.
+
+    rows: which rows of blocks `top` and `share` hold, one after the other.
+    """
     height, width, channels = values.shape
     inverse = np.float32(1.0 / (step * step))
     for j in range(share.shape[0]):
@@ -140,7 +143,7 @@ def gathered(values, weight, step, top, share):
             total = np.float32(0.0)
             for c in range(channels):
                 top[j, i, c] = np.float32(0.0)
-            for y in range(j * step, min((j + 1) * step, height)):
+            for y in range(rows[j] * step, min((rows[j] + 1) * step, height)):
                 for x in range(i * step, min((i + 1) * step, width)):
                     w = weight[y, x]
                     if w > 0:

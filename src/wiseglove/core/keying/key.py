@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wiseglove.core.keying import kernels
+from wiseglove.core.keying.rows import by_rows
 from wiseglove.core.keying.spread import spread
 
 Picture = NDArray[np.float32]
@@ -23,15 +24,19 @@ ALIKE = 0.16
 """Distance of two colours' shares of red, green and blue within which a pixel may be backing."""
 DIM, BRIGHT = 0.22, 3.2
 """Brightness of the backing, in that of the sample, between which its light may vary."""
-CLEAR = 7
+AS_LIGHT, THIN = 0.8, 13
+"""Share of the difference on both sides, this many pixels apart, from which on a pixel may be backing."""
+GRAINS = 2
+"""Pixels of the largest gap in the backing that counts as grain."""
+CLEAR = 6
 """Pixels from anything doubtful beyond which backing is surely backing."""
 SOLID = 0.05
 """Share of the backing's excess of its main channel over both others, below which a pixel is surely the subject's."""
-SPILLED = 0.11
+SPILLED = 0.09
 """Share of the backing's light that commonly lies on dark and thin things before it."""
-EVEN = 1.5
+EVEN = 4.0
 """How much it counts, against the colours' own fit, that the shares of subject and backing make one together."""
-PLAIN = 5e-3
+PLAIN = 1e-2
 """How far off, as a share of the backing's squared light, an explanation counts that tells nothing of its colour."""
 LEAST = 0.15
 """Alpha below which a pixel holds too little of the subject to tell its colour."""
@@ -41,7 +46,7 @@ GRAIN = 4e-5
 """Squared distance of colours in linear light that tells nothing of what a pixel is mixed from."""
 STEP = 4
 """Pixels to a block in which colours around are gathered."""
-INNER = 3
+INNER = 2
 """Pixels that it must lie inside for that."""
 
 
@@ -58,10 +63,10 @@ class Keyer:
     """
 
     sample: tuple[float, float, float]
-    low: float = 0.02
-    high: float = 0.96
+    low: float = 0.015
+    high: float = 0.965
     gamma: float = 1.0
-    balance: float = 0.3
+    balance: float = 0.2
     denoise: float = 1.0
 
     @property
@@ -125,17 +130,31 @@ def difference(picture: Picture, main: int, balance: float) -> Picture:
     """By how much the main channel of a picture (h, w, 3) exceeds the others, (h, w)."""
     out = np.empty(picture.shape[:2], np.float32)
     one, other = (c for c in range(3) if c != main)
-    kernels.differences(picture, main, one, other, np.float32(balance), out)
+    by_rows(kernels.differences, len(out), picture, main, one, other, np.float32(balance), out)
     return out
 
 
 def surely_backing(picture: Picture, keyer: Keyer) -> Picture:
-    """Where a picture (h, w, 3) is backing for certain, 1 or 0, (h, w): of its hue, and away from anything else."""
+    """Where a picture (h, w, 3) is backing for certain, 1 or 0, (h, w): of its hue, as light as around, away from all else.
+
+    Thin dark things such as hair leave the backing's hue and take only some of its light, so what is darker than both
+    sides of it is not backing (a black top-hat; Serra 1982). A shadow is wider, and is backing.
+    """
     wanted = np.array(keyer.sample, np.float32)
     near = np.empty(picture.shape[:2], np.uint8)
-    kernels.alike(picture, wanted / wanted.sum(), wanted.sum(), ALIKE, DIM, BRIGHT, near)
-    closed = cv2.morphologyEx(near, cv2.MORPH_CLOSE, np.ones((3, 3), np.uint8))
-    return np.asarray(_eroded(np.asarray(closed, np.uint8), CLEAR), np.float32)
+    by_rows(kernels.alike, len(near), picture, wanted / wanted.sum(), wanted.sum(), ALIKE, DIM, BRIGHT, near)
+    there = difference(picture, keyer.main, 1.0)
+    around = cv2.morphologyEx(there, cv2.MORPH_CLOSE, np.ones((THIN, THIN), np.uint8))
+    light = near & (there > AS_LIGHT * around)
+    return np.asarray(_eroded(_without_grain(light), CLEAR), np.float32)
+
+
+def _without_grain(mask: NDArray[np.uint8]) -> NDArray[np.uint8]:
+    """A mask (0 or 1) without gaps of a pixel or two, which grain makes."""
+    count, labels, stats, _ = cv2.connectedComponentsWithStats(1 - mask, connectivity=8)
+    small = np.maximum(stats[:, cv2.CC_STAT_WIDTH], stats[:, cv2.CC_STAT_HEIGHT]) <= GRAINS
+    small[0] = False
+    return mask if count < 2 or not small.any() else np.maximum(mask, small[labels].astype(np.uint8))
 
 
 def prepare(picture: Picture, keyer: Keyer, clean: Picture | None = None, core: Picture | None = None) -> Prepared:
@@ -165,8 +184,8 @@ def matte(prepared: Prepared, keyer: Keyer) -> Picture:
     """The matte (h, w) of a prepared picture: quick, for where only the ends or the gamma change."""
     alpha = np.empty(prepared.clear.shape, np.float32)
     one, other = (c for c in range(3) if c != keyer.main)
-    kernels.mattes(
-        prepared.calm, prepared.backing, prepared.own, prepared.clear, keyer.main, one, other, np.float32(keyer.balance),
+    by_rows(
+        kernels.mattes, len(alpha), prepared.calm, prepared.backing, prepared.own, prepared.clear, keyer.main, one, other, np.float32(keyer.balance),
         np.float32(keyer.low), np.float32(keyer.high), np.float32(GRAIN), np.float32(SPILLED), np.float32(EVEN),
         np.float32(PLAIN), alpha,
     )  # fmt: skip
@@ -222,12 +241,12 @@ def subject(
         colour = np.ones(3, np.float32) if how.colour is None else np.array(how.colour, np.float32)
         tint = (colour / max(float(colour @ LUMA), 1e-3))[None, None]
     own = np.empty_like(picture)
-    kernels.cleaned(
-        picture, alpha, backing, main, one, other, np.float32(keyer.balance), _amounts(alpha, how),
+    by_rows(
+        kernels.cleaned, len(alpha), picture, alpha, backing, main, one, other, np.float32(keyer.balance), _amounts(alpha, how),
         tint * np.float32(how.light * LUMA[main]), np.float32(LEAST), own,
     )  # fmt: skip
     around = spread(own, np.clip((alpha - 0.5) * 4, 0, 1), step=STEP)
-    kernels.completed(own, around, alpha, np.float32(LEAST), around)
+    by_rows(kernels.completed, len(alpha), own, around, alpha, np.float32(LEAST), around)
     return around
 
 
@@ -244,16 +263,17 @@ def _calm(picture: Picture, strength: float) -> Picture:
     if strength <= 0:
         return picture
     roots = np.empty(picture.shape, np.uint8)
-    kernels.to_roots(picture, roots)
+    by_rows(kernels.to_roots, len(roots), picture, roots)
     smooth = cv2.bilateralFilter(roots, 5, 255 * 0.045 * strength, 1.4)
     out = np.empty_like(picture)
-    kernels.from_roots(smooth, picture, out)
+    by_rows(kernels.from_roots, len(out), smooth, picture, out)
     return out
 
 
 def _eroded(mask: NDArray[np.uint8], radius: int) -> NDArray[np.uint8]:
-    """A mask (0 or 1) without what is nearer than a radius to where it is 0, by the distance."""
-    return np.asarray(cv2.distanceTransform(mask, cv2.DIST_L2, 3) > radius, np.uint8)
+    """A mask (0 or 1) without what is nearer than a radius, across, down or aslant, to where it is 0."""
+    side = 2 * radius + 1
+    return np.asarray(cv2.erode(mask, np.ones((side, side), np.uint8)), np.uint8)
 
 
 def _disc(radius: int) -> NDArray[np.uint8]:

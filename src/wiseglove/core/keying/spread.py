@@ -7,6 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wiseglove.core.keying import kernels
+from wiseglove.core.keying.rows import by_rows
 
 Picture = NDArray[np.float32]
 
@@ -21,7 +22,16 @@ def spread(values: Picture, weight: Picture, closest: float = 3.0, step: int = 2
     known = np.ascontiguousarray(values if values.ndim == 3 else values[..., None], np.float32)
     small = tuple(-(-n // step) for n in weight.shape)
     top, share = np.empty((*small, known.shape[2]), np.float32), np.empty(small, np.float32)
-    kernels.gathered(known, np.ascontiguousarray(weight, np.float32), step, top, share)
+    by_rows(
+        kernels.gathered,
+        small[0],
+        known,
+        np.ascontiguousarray(weight, np.float32),
+        step,
+        np.arange(small[0]),
+        top,
+        share,
+    )
     layers = [(top, share)]
     while min(layers[-1][1].shape) > 4:
         size = tuple(max((n + 1) // 2, 1) for n in layers[-1][1].shape[::-1])
