@@ -119,7 +119,8 @@ def _blade(index: int) -> Array:
 def mattes_of_presenter() -> list[Edit]:
     """The covers that are the presenter's garbage and core."""
     boom = np.array(
-        [[726, 92], [750, 138], [800, 130], [874, 94], [1080, -6], [1080, -60], [980, -60], [826, 26]], np.float64
+        [[302, -12], [467, 77], [532, 109], [566, 112], [584, 92], [564, 47], [501, 11], [492, 26], [318, -48]],
+        np.float64,
     )
     stand = np.array([[-10, 150], [168, 150], [168, 730], [-10, 730]], np.float64)
     body = np.array([[586, 470], [636, 440], [700, 462], [742, 560], [756, 726], [540, 726], [566, 560]], np.float64)

@@ -177,12 +177,12 @@ def parts_at(time: float) -> list[Part]:
 def _stage(time: float) -> list[Part]:
     """What stands in the picture besides: a lamp stand at the left, the boom from above; far to near."""
     drift = 5 * np.sin(time / 14)
-    boom = [np.array([1010.0 + drift, -30.0]), np.array([836.0 + drift, 62.0])]
+    boom = [np.array([310.0 + drift, -30.0]), np.array([484.0 + drift, 44.0])]
     return [
         Part("stand", [_limb(np.array([96.0, 250.0]), np.array([96.0, 730.0]), 7, 9)], BOOM),
         Part("stand", [np.array([[58, 196], [136, 180], [142, 262], [64, 268]], np.float64)], (0.07, 0.07, 0.075)),
         Part("boom", [_limb(boom[0], boom[1], 6, 6)], BOOM),
-        Part("boom", [_limb(boom[1], boom[1] + (-64, 34), 23, 21)], (0.05, 0.05, 0.052), anchor=(800, 80), weave=0.5),
+        Part("boom", [_limb(boom[1], boom[1] + (64, 34), 23, 21)], (0.05, 0.05, 0.052), anchor=(516, 60), weave=0.5),
     ]
 
 

@@ -5,10 +5,12 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import cv2
+import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
 from wiseglove.core.keying.key import shrunk
+from wiseglove.core.keying.rows import by_rows
 
 Picture = NDArray[np.float32]
 SHUT = 0.98
@@ -77,4 +79,14 @@ def _without(alpha: Picture, mask: NDArray[np.uint8], size: float, value: float,
     goes[0] = False
     if count < 2 or not goes.any():
         return alpha
-    return np.where(goes[labels], np.float32(value), alpha)
+    out = np.empty_like(alpha)
+    by_rows(_put, len(out), alpha, labels, goes, np.float32(value), out)
+    return out
+
+
+@nb.njit(cache=True, nogil=True)
+def _put(alpha, labels, goes, value, out):  # type: ignore[no-untyped-def]
+    """A value wherever a label goes, and the matte elsewhere."""
+    for y in range(alpha.shape[0]):
+        for x in range(alpha.shape[1]):
+            out[y, x] = value if goes[labels[y, x]] else alpha[y, x]

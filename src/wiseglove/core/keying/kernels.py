@@ -118,6 +118,9 @@ def cleaned(picture, alpha, backing, main, one, other, balance, amount, tint, le
         for x in range(picture.shape[1]):
             u, v = (y, x) if each else (0, 0)
             a = alpha[y, x]
+            if a <= 0:
+                out[y, x, 0] = out[y, x, 1] = out[y, x, 2] = np.float32(0.0)
+                continue
             gain = np.float32(1.0) / max(a, least)
             for c in range(3):
                 out[y, x, c] = max((picture[y, x, c] - (1 - a) * backing[y, x, c]) * gain, np.float32(0.0))
@@ -172,6 +175,10 @@ def completed(own, around, alpha, least, out):
     """A pixel's own colour where there is enough of the subject in it to tell, and the colours around elsewhere."""
     for y in range(own.shape[0]):
         for x in range(own.shape[1]):
+            if alpha[y, x] <= least:
+                for c in range(3):
+                    out[y, x, c] = around[y, x, c]
+                continue
             sure = min(max((alpha[y, x] - least) / np.float32(0.35), np.float32(0.0)), np.float32(1.0))
             for c in range(3):
                 out[y, x, c] = around[y, x, c] + (own[y, x, c] - around[y, x, c]) * sure

@@ -144,8 +144,9 @@ def surely_backing(picture: Picture, keyer: Keyer) -> Picture:
     near = np.empty(picture.shape[:2], np.uint8)
     by_rows(kernels.alike, len(near), picture, wanted / wanted.sum(), wanted.sum(), ALIKE, DIM, BRIGHT, near)
     there = difference(picture, keyer.main, 1.0)
-    around = cv2.morphologyEx(there, cv2.MORPH_CLOSE, np.ones((THIN, THIN), np.uint8))
-    light = near & (there > AS_LIGHT * around)
+    steps = cv2.convertScaleAbs(np.maximum(there, 0), alpha=255 / max(2 * float(np.ptp(wanted)), 1e-3))
+    around = cv2.morphologyEx(steps, cv2.MORPH_CLOSE, np.ones((THIN, THIN), np.uint8))
+    light = near & (steps >= cv2.convertScaleAbs(around, alpha=AS_LIGHT))
     return np.asarray(_eroded(_without_grain(light), CLEAR), np.float32)
 
 
