@@ -12,12 +12,14 @@ import time
 import urllib.request
 from collections.abc import Iterator
 from contextlib import contextmanager
+from fractions import Fraction
 from pathlib import Path
 
 from playwright.sync_api import Browser, sync_playwright
 
 from tests.builders import ffmpeg
-from wiseglove.demo import install
+from wiseglove.demo import install, presenter, scene
+from wiseglove.media.encode import MovieWriter
 from wiseglove.settings import Settings
 from wiseglove.store.cluster import Cluster, free_port
 from wiseglove.store.database import Database, migrate
@@ -33,6 +35,8 @@ CHROMIUM = [
     "--disable-sync",
     "--hide-scrollbars",
 ]
+PRESENTED = 6
+"""Frames of the short shot of the presenter."""
 
 
 class Server:
@@ -81,6 +85,14 @@ def write_large_plate(footage: Path, out: Path) -> Path:
     return out
 
 
+def write_presented(out: Path) -> Path:
+    """A few frames of the presenter before her backing."""
+    with MovieWriter(out, scene.WIDTH, scene.HEIGHT, Fraction(scene.RATE), quality=12) as writer:
+        for index in range(PRESENTED):
+            writer.write(presenter.film(index).plate)
+    return out
+
+
 @contextmanager
 def staged(cluster: Cluster, footage: Path, name: str = "browser") -> Iterator[Server]:
     """The demo shot and the shot "Large tap" behind a server and a worker of their own."""
@@ -92,6 +104,7 @@ def staged(cluster: Cluster, footage: Path, name: str = "browser") -> Iterator[S
     database = Database(url)
     install.install(database, settings, footage, lambda _: None)
     install.take_in_movie(database, settings, write_large_plate(footage, files / "large.mp4"), "Large tap")
+    install.take_in_movie(database, settings, write_presented(files / "presented.mp4"), "Presented")
     database.close()
     server = Server(url, files)
     server.start()

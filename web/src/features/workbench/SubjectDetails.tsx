@@ -189,7 +189,8 @@ function KeyRows({ b, subject, keep, attempt }: Rows & { b: Bench }) {
           value={key.low!}
           min={0}
           max={0.95}
-          step={0.01}
+          step={0.005}
+          digits={3}
           onTry={(low) => shift(low === null ? null : { low: Math.min(low, key.high! - 0.01) })}
           onCommit={(low) => set({ low: Math.min(low, key.high! - 0.01) })}
         />
@@ -200,7 +201,8 @@ function KeyRows({ b, subject, keep, attempt }: Rows & { b: Bench }) {
           value={key.high!}
           min={0.05}
           max={1}
-          step={0.01}
+          step={0.005}
+          digits={3}
           onTry={(high) => shift(high === null ? null : { high: Math.max(high, key.low! + 0.01) })}
           onCommit={(high) => set({ high: Math.max(high, key.low! + 0.01) })}
         />
