@@ -16,8 +16,11 @@ from playwright.sync_api import Page  # noqa: E402
 from tests.builders import ffmpeg  # noqa: E402
 from tests.e2e.bench import Bench  # noqa: E402
 from tests.e2e.stage import chromium, staged  # noqa: E402
+from wiseglove.demo import keyed_shots  # noqa: E402
 from wiseglove.demo.install import MOVIE  # noqa: E402
+from wiseglove.settings import Settings  # noqa: E402
 from wiseglove.store.cluster import temporary_cluster  # noqa: E402
+from wiseglove.store.database import Database  # noqa: E402
 
 OUT = ROOT / "docs" / "screenshots"
 
@@ -189,6 +192,39 @@ def bench_tip(bench: Bench) -> tuple[float, float]:
     return point[0], point[1]
 
 
+def subject(page: Page) -> None:
+    bench = Bench.open(page, "Seed presenter")
+    page.get_by_test_id("card-Presenter").click()
+    bench.frame(1014)
+    bench.press("4")
+    page.get_by_label("Details").get_by_role("button", name="Key", exact=True).click()
+    bench.settled()
+
+
+def state(page: Page) -> None:
+    bench = Bench.open(page, "Seed presenter")
+    page.get_by_test_id("card-Presenter").click()
+    bench.frame(1014)
+    bench.press("2")
+    page.get_by_label("Style of the matte").click()
+    page.get_by_role("option", name="State").click()
+    page.get_by_role("button", name="Core and garbage", exact=True).click()
+    page.get_by_role("button", name="Look for it").click()
+    page.get_by_test_id("near").wait_for()
+    page.get_by_test_id("near").scroll_into_view_if_needed()
+    page.mouse.move(*bench.place(700, 300))
+    page.get_by_test_id("values").wait_for()
+    bench.settled()
+
+
+def glass(page: Page) -> None:
+    bench = Bench.open(page, "Coloured glass")
+    page.get_by_test_id("card-Hand over the glass").click()
+    bench.frame(1012)
+    bench.press("4")
+    bench.settled()
+
+
 VIEWS: dict[str, Callable[[Page], None]] = {
     "shots": shots,
     "intake": intake,
@@ -202,10 +238,18 @@ VIEWS: dict[str, Callable[[Page], None]] = {
     "workbench-carrying-on": carrying,
     "workbench-dim-room": dim,
     "keys-and-gestures": keys,
+    "workbench-keyed-subject": subject,
+    "workbench-state-of-the-matte": state,
+    "workbench-coloured-glass": glass,
     "deliver": deliver,
     "workbench-solving": solving,
     "workbench-trackers-eye": eye,
 }
+
+
+def keyed(database: Database, settings: Settings) -> None:
+    """The demo's keyed shots too."""
+    keyed_shots.install(database, settings, ROOT / ".run" / "footage", print)
 
 
 def main(wanted: list[str]) -> None:
@@ -214,7 +258,7 @@ def main(wanted: list[str]) -> None:
     OUT.mkdir(parents=True, exist_ok=True)
     with (
         temporary_cluster() as cluster,
-        staged(cluster, ROOT / ".run" / "footage") as server,
+        staged(cluster, ROOT / ".run" / "footage", more=keyed) as server,
         chromium() as browser,
     ):
         for name, show in VIEWS.items():

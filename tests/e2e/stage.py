@@ -10,7 +10,7 @@ import sys
 import tempfile
 import time
 import urllib.request
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from fractions import Fraction
 from pathlib import Path
@@ -94,8 +94,10 @@ def write_presented(out: Path) -> Path:
 
 
 @contextmanager
-def staged(cluster: Cluster, footage: Path, name: str = "browser") -> Iterator[Server]:
-    """The demo shot and the shot "Large tap" behind a server and a worker of their own."""
+def staged(
+    cluster: Cluster, footage: Path, name: str = "browser", more: Callable[[Database, Settings], object] | None = None
+) -> Iterator[Server]:
+    """The demo shot, "Large tap" and "Presented" behind a server and a worker of their own; `more` puts in further shots."""
     files = Path(tempfile.mkdtemp(prefix="wiseglove-stage-"))
     cluster.ensure_database(name)
     url = cluster.url(name)
@@ -105,6 +107,8 @@ def staged(cluster: Cluster, footage: Path, name: str = "browser") -> Iterator[S
     install.install(database, settings, footage, lambda _: None)
     install.take_in_movie(database, settings, write_large_plate(footage, files / "large.mp4"), "Large tap")
     install.take_in_movie(database, settings, write_presented(files / "presented.mp4"), "Presented")
+    if more is not None:
+        more(database, settings)
     database.close()
     server = Server(url, files)
     server.start()

@@ -1940,7 +1940,7 @@ export interface components {
             gamma?: number;
             /**
              * High
-             * @default 0.96
+             * @default 0.965
              */
             high?: number;
             /**
@@ -1950,7 +1950,7 @@ export interface components {
             inverted?: boolean;
             /**
              * Low
-             * @default 0.02
+             * @default 0.015
              */
             low?: number;
             /** Matte */
@@ -3541,9 +3541,9 @@ export interface components {
              * @default {
              *       "denoise": 1,
              *       "gamma": 1,
-             *       "high": 0.96,
+             *       "high": 0.965,
              *       "inverted": false,
-             *       "low": 0.02,
+             *       "low": 0.015,
              *       "samples": [],
              *       "solved": false,
              *       "source": "colour"
