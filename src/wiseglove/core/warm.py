@@ -5,7 +5,9 @@ from __future__ import annotations
 import numpy as np
 
 from wiseglove.core.geometry.bezier import ellipse
-from wiseglove.core.keying.key import Keyer, key, subject
+from wiseglove.core.keying.clean import Steps, clean
+from wiseglove.core.keying.enlarge import enlarged
+from wiseglove.core.keying.key import Keyer, finished, key, subject
 from wiseglove.core.matte.combine import outline_matte
 from wiseglove.core.matte.coverage import Box, coverage, fill
 from wiseglove.core.motion.plane import PlaneSolver
@@ -31,4 +33,8 @@ def warm_up() -> None:
     keyer = Keyer((0.1, 0.4, 0.1))
     keyed = key(coloured, keyer)
     subject(coloured, keyed.alpha, keyed.backing, keyer)
+    spotted = np.ones((48, 48), np.float32)
+    spotted[20:22, 20:22] = 0.0
+    finished(clean(spotted, Steps(holes=4.0, specks=4.0)), spotted, spotted)
+    enlarged(spotted, np.zeros((96, 96, 3), np.float32))
     snap(picture, ellipse(24.0, 24.0, 9.0, 9.0), [], ["smooth"] * 4, 3.0)

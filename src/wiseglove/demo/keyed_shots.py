@@ -119,7 +119,7 @@ def _blade(index: int) -> Array:
 def mattes_of_presenter() -> list[Edit]:
     """The covers that are the presenter's garbage and core."""
     boom = np.array(
-        [[302, -12], [467, 77], [532, 109], [566, 112], [584, 92], [564, 47], [501, 11], [492, 26], [318, -48]],
+        [[302, -12], [467, 77], [532, 109], [566, 112], [588, 88], [572, 36], [503, 2], [494, 12], [322, -60]],
         np.float64,
     )
     stand = np.array([[-10, 150], [168, 150], [168, 730], [-10, 730]], np.float64)

@@ -32,7 +32,7 @@ export function Slider(props: {
       <input
         type="range"
         aria-label={`${label}, track`}
-        className="h-5 min-w-0 flex-1 accent-teal disabled:opacity-40"
+        className="h-5 min-w-0 flex-1 disabled:opacity-40"
         min={min}
         max={max}
         step={step}

@@ -23,6 +23,7 @@ export function Viewer({ shot }: { shot: string }) {
   const spaceHeld = useBench((b) => b.spaceHeld);
   useBench((b) => b.draft);
   useBench((b) => b.active);
+  useBench((b) => b.selected);
   useBench((b) => b.framed);
   useBench((b) => b.fitting);
 

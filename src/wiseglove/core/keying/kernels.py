@@ -134,6 +134,26 @@ def cleaned(picture, alpha, backing, main, one, other, balance, amount, tint, le
 
 
 @nb.njit(cache=True, nogil=True, fastmath=True)
+def united(alpha, core, garbage, out):
+    """(key united with core) without garbage; core and garbage may be (1, 1) for none."""
+    with_core, with_garbage = core.shape[0] > 1, garbage.shape[0] > 1
+    for y in range(out.shape[0]):
+        for x in range(out.shape[1]):
+            a = alpha[y, x]
+            if with_core:
+                a = a + core[y, x] - a * core[y, x]
+            out[y, x] = a * (np.float32(1.0) - garbage[y, x]) if with_garbage else a
+
+
+@nb.njit(cache=True, nogil=True, fastmath=True)
+def surely(alpha, out):
+    """How surely a pixel's colour is the subject's own: 0 where the matte is a half or less, 1 from three quarters on."""
+    for y in range(out.shape[0]):
+        for x in range(out.shape[1]):
+            out[y, x] = min(max((alpha[y, x] - np.float32(0.5)) * np.float32(4.0), np.float32(0.0)), np.float32(1.0))
+
+
+@nb.njit(cache=True, nogil=True, fastmath=True)
 def gathered(values, weight, step, rows, top, share):
     """Means over blocks of step x step pixels: of the weight (h, w), and of values (h, w, c) times it.
 

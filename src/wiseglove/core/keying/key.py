@@ -201,8 +201,12 @@ def key(picture: Picture, keyer: Keyer, clean: Picture | None = None, core: Pict
 
 def finished(alpha: Picture, core: Picture | None, garbage: Picture | None) -> Picture:
     """(key united with core) without garbage; all (h, w), 0..1."""
-    out = alpha if core is None else 1 - (1 - alpha) * (1 - core)
-    return np.asarray(out if garbage is None else out * (1 - garbage), np.float32)
+    if core is None and garbage is None:
+        return alpha
+    out, none = np.empty(alpha.shape, np.float32), np.zeros((1, 1), np.float32)
+    own, less = (none if m is None else np.ascontiguousarray(m, np.float32) for m in (core, garbage))
+    by_rows(kernels.united, len(out), np.ascontiguousarray(alpha, np.float32), own, less, out)
+    return out
 
 
 def shrunk(alpha: Picture, pixels: float) -> Picture:
@@ -246,7 +250,9 @@ def subject(
         kernels.cleaned, len(alpha), picture, alpha, backing, main, one, other, np.float32(keyer.balance), _amounts(alpha, how),
         tint * np.float32(how.light * LUMA[main]), np.float32(LEAST), own,
     )  # fmt: skip
-    around = spread(own, np.clip((alpha - 0.5) * 4, 0, 1), step=STEP)
+    sure = np.empty(alpha.shape, np.float32)
+    by_rows(kernels.surely, len(alpha), alpha, sure)
+    around = spread(own, sure, step=STEP)
     by_rows(kernels.completed, len(alpha), own, around, alpha, np.float32(LEAST), around)
     return around
 

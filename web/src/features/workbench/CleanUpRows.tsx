@@ -70,7 +70,7 @@ export function CleanUpRows({ subject, keep, attempt }: Rows) {
         const set = (change: object) => ({ clean_up: { ...now, [name]: { on, amount, ...change } } });
         return (
           <li key={name} className="mb-1 flex items-center gap-1.5" title={title}>
-            <label className="flex w-[118px] shrink-0 items-center gap-1.5">
+            <label className="flex w-[134px] shrink-0 items-center gap-1.5">
               <input
                 type="checkbox"
                 aria-label={label}

@@ -14,6 +14,7 @@ import {
   outlineOf,
   select,
   setBench,
+  subjectOf,
   useBench,
   type Bench,
 } from "./bench";
@@ -233,6 +234,8 @@ function Thumbnail({ id }: { id: string }) {
     };
   }, []);
   const version = useBench((b) => {
+    // What a subject looks like also depends on its core and garbage, so it counts by the frame's pictures.
+    if (subjectOf(b, id)) return b.versions[frame - (b.shot!.plate.first ?? 1001)] ?? b.adopted;
     const parts = coverOf(b, id)?.outlines ?? [];
     return Math.max(b.adopted, b.touched[id] ?? 0, ...parts.map((part) => b.touched[part] ?? 0));
   });

@@ -43,7 +43,7 @@ export function LookBar() {
           type="button"
           aria-pressed={look === name}
           title={`${label}  (${i + 1})`}
-          className={`h-7 rounded-md px-2.5 whitespace-nowrap ${look === name ? "bg-teal-soft font-semibold text-teal" : "hover:bg-cloth-sunk"}`}
+          className={`h-7 rounded-md px-2 whitespace-nowrap ${look === name ? "bg-teal-soft font-semibold text-teal" : "hover:bg-cloth-sunk"}`}
           onClick={() => setBench({ look: name })}
         >
           <span className="pr-1.5 text-[12px] font-normal text-ink-soft">{i + 1}</span>

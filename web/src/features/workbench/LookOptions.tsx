@@ -39,7 +39,7 @@ export function LookOptions() {
   return (
     <span className="ml-1 flex items-center gap-1.5 border-l border-line pl-2.5">
       {keyed ? (
-        <span className="flex w-[84px]" title={SCOPES.find((s) => s.value === scope)?.title}>
+        <span className="flex w-[72px]" title={SCOPES.find((s) => s.value === scope)?.title}>
           <Select
             label="What counts"
             options={SCOPES}
@@ -52,7 +52,7 @@ export function LookOptions() {
       )}
       {look === "matte" ? (
         keyed ? (
-          <span className="flex w-[86px]" title={[...STYLES, ...KEYED].find((s) => s.value === style)?.title}>
+          <span className="flex w-[74px]" title={[...STYLES, ...KEYED].find((s) => s.value === style)?.title}>
             <Select
               label="Style of the matte"
               options={[...STYLES, ...KEYED]}

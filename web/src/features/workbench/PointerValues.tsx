@@ -36,7 +36,7 @@ export function PointerValues() {
     colour.map((v) => String(Math.round(v * 255)).padStart(3, " ")).join(" ");
   return (
     <span
-      className="flex shrink-0 items-center gap-2 text-[13px] whitespace-pre text-ink-soft"
+      className="flex shrink-0 items-center gap-1.5 text-[13px] whitespace-pre text-ink-soft"
       data-testid="values"
       title={`Matte; red, green, blue of the plate (${bytes(values.plate)}) and of the subject (${bytes(values.subject)})`}
     >

@@ -32,7 +32,8 @@ export function doubts(b: Bench): { frame: number; need: number }[] {
       worst.set(s.frame, Math.max(need, worst.get(s.frame) ?? 0));
     }
   }
-  for (const { frame, what } of b.near?.found ?? [])
+  const near = b.near && b.near.of.id in (b.shot?.elements ?? {}) ? b.near.found : [];
+  for (const { frame, what } of near)
     worst.set(frame, Math.max(what === "cuts" ? 0.8 : 0.4, worst.get(frame) ?? 0));
   for (const [frame, off] of slipping(b))
     worst.set(frame, Math.max(Math.min(off / 4, 0.9), worst.get(frame) ?? 0));
