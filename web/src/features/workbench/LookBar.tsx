@@ -55,7 +55,7 @@ export function LookBar() {
       <DrawingMenu />
       <PointerValues />
       <PointerPlace />
-      <span className="w-14 shrink-0 text-right whitespace-nowrap" data-testid="zoom">
+      <span className="w-10 shrink-0 text-right whitespace-nowrap" data-testid="zoom">
         {Math.round(zoom * 100)} %
       </span>
       <Button look="quiet" small title="Fit the plate  (F)" onClick={fit}>
