@@ -56,6 +56,14 @@ def correction(intake: dict[str, Any], **changes: Any) -> dict[str, Any]:
     return {**kept, **changes}
 
 
+def edit(client: TestClient, shot: str, **what: Any) -> dict[str, Any]:
+    """Make an edit on the newest revision; what it changed."""
+    revision = client.get(f"/api/shots/{shot}").json()["revision"]
+    answer = client.post(f"/api/shots/{shot}/edits", json={"revision": revision, "edit": what})
+    assert answer.status_code == 200, answer.text
+    return dict(answer.json())
+
+
 @pytest.fixture
 def take_in(client: TestClient, work: Callable[[], None]) -> Callable[..., dict[str, Any]]:
     """Takes files in to the end; the finished intake."""

@@ -13,6 +13,7 @@ import pytest
 from fastapi.testclient import TestClient
 from PIL import Image
 
+from tests.api.conftest import edit
 from tests.core.motion.test_plane import QUAD, clip, truth_at
 from wiseglove.core.geometry.homography import apply
 from wiseglove.jobs import solve as solving
@@ -32,13 +33,6 @@ def moving(take_in: Callable[..., dict[str, Any]], tmp_path: Path) -> str:
         paths.append(tmp_path / f"door.{FIRST + n}.png")
         cv2.imwrite(str(paths[-1]), picture_at(n + 1).astype(np.uint8))
     return str(take_in(paths)["job"]["result"]["shot"])
-
-
-def edit(client: TestClient, shot: str, **what: Any) -> dict[str, Any]:
-    revision = client.get(f"/api/shots/{shot}").json()["revision"]
-    answer = client.post(f"/api/shots/{shot}/edits", json={"revision": revision, "edit": what})
-    assert answer.status_code == 200, answer.text
-    return dict(answer.json())
 
 
 def carrier(client: TestClient, shot: str) -> dict[str, Any]:

@@ -15,6 +15,7 @@ import pytest
 from fastapi.testclient import TestClient
 from PIL import Image
 
+from tests.api.conftest import edit
 from tests.builders import write_movie
 from tests.core.keying.scene import off, stage
 from wiseglove.core.compositing.colour import encode
@@ -42,13 +43,6 @@ def write(folder: Path, name: str, pixels: np.ndarray, numbers: range) -> list[P
 def stage_shot(take_in: Callable[..., dict[str, Any]], tmp_path: Path, pictures: Any) -> str:
     done = take_in(write(tmp_path / "stage", "stage", pictures[0], range(FIRST, FIRST + COUNT)))
     return str(done["job"]["result"]["shot"])
-
-
-def edit(client: TestClient, shot: str, **what: Any) -> dict[str, Any]:
-    revision = client.get(f"/api/shots/{shot}").json()["revision"]
-    answer = client.post(f"/api/shots/{shot}/edits", json={"revision": revision, "edit": what})
-    assert answer.status_code == 200, answer.text
-    return dict(answer.json())
 
 
 def subject(client: TestClient, shot: str) -> dict[str, Any]:

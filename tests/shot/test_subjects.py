@@ -9,6 +9,7 @@ import pytest
 from tests.builders import after
 from tests.core.keying.scene import off, stage
 from wiseglove.core.compositing.colour import encode
+from wiseglove.core.keying.spread import spread
 from wiseglove.core.matte.coverage import Box
 from wiseglove.shot.basics import Plate
 from wiseglove.shot.changes import changed_frames
@@ -33,7 +34,7 @@ from wiseglove.shot.scene import Manner
 from wiseglove.shot.subject import CleanUp, KeySettings, Sample, SpillSettings, Step, Subject
 
 FRAME = 1002
-OTHER, SMALL, GREY = "b" * 24, "c" * 24, "d" * 24
+OTHER, SMALL, GREY, BARE, SMALL_BARE = "b" * 24, "c" * 24, "d" * 24, "e" * 24, "f" * 24
 WIDTH, HEIGHT = 480, 360
 RED = (0.8, 0.05, 0.05)
 PLATE = Plate(media="a" * 24, width=WIDTH, height=HEIGHT, first=1001, count=6, rate_num=25, rate_den=1)
@@ -50,10 +51,13 @@ class Staged:
         self.linear, self.truth, self.where = stage("green", seed=4)
         self.pixels = eight_bits(self.linear)
         small = cv2.resize(self.truth, (WIDTH // 2, HEIGHT // 2), interpolation=cv2.INTER_AREA)
+        bare = eight_bits(spread(self.linear, self.where["clear"]))
         self.clips = {
             "a" * 24: self.pixels,
             OTHER: self.pixels,
             SMALL: np.round(np.repeat(small[..., None], 3, 2) * 255).astype(np.uint8),
+            BARE: bare,
+            SMALL_BARE: np.asarray(cv2.resize(bare, (WIDTH // 3, HEIGHT // 3 + 5), interpolation=cv2.INTER_AREA)),
             GREY: np.full((HEIGHT, WIDTH, 3), 128, np.uint8),
         }
         self.exact = True
@@ -188,6 +192,31 @@ def test_a_key_limited_to_a_pane_leaves_everything_outside_alone(pictures: Stage
     assert left.pane is None
 
 
+def test_a_pane_out_of_the_picture_leaves_nothing_of_what_it_limits(pictures: Staged) -> None:
+    shot = keyed(pictures, pane="back")
+    out = np.pad(np.array([[900, 60], [1200, 60], [1200, 300], [900, 300]], np.float64), ((0, 0), (0, 6)))
+    rows = dict(enumerate(as_points(out)))
+    gone = after(shot, ShapePoints(type="shape-points", element="back", frame=FRAME, points=rows, reach="all"))
+    for how in ({}, {"style": "tint"}, {"style": "state"}, {"style": "spill"}):
+        seen = scene(gone, pictures, **how)
+        assert seen.look("matte", seen.whole) is not None
+    seen = scene(gone, pictures)
+    assert seen.whole_matte(seen.whole).max() == 0
+    assert seen.silhouette("who").max() == 0
+    assert seen.cut_of("who").max() == 0
+    assert (seen.composite(seen.whole) == pictures.pixels).all()
+    assert seen.values(5, 5)[1] == 0
+
+
+def test_a_clean_plate_of_any_size_tells_the_backing(pictures: Staged) -> None:
+    shot = keyed(pictures)
+    sample = shot.subjects[0].key.samples[0]
+    for media in (BARE, SMALL_BARE):
+        with_it = change(shot, key=KeySettings(samples=[sample], clean=media))
+        seen = scene(with_it, pictures)
+        assert off(seen.whole_matte(seen.whole), pictures.truth, pictures.where["edge"]) < 0.07
+
+
 def test_a_clip_of_its_own_is_placed_over_the_plate_in_space_and_time(pictures: Staged) -> None:
     shot = new_shot("s1", "Stage", PLATE)
     sample = take_sample(pictures, OTHER, 0, 1001, (20, 20, 40, 40))
@@ -210,6 +239,9 @@ def test_a_clip_of_its_own_is_placed_over_the_plate_in_space_and_time(pictures: 
     wanted = cv2.resize(pictures.truth, (WIDTH // 2, HEIGHT // 2), interpolation=cv2.INTER_AREA)
     assert np.abs(matte[: HEIGHT // 2, : WIDTH // 2] - wanted).mean() < 0.01
     assert {n for m, n in pictures.asked if m == OTHER} == {FRAME - 1000}
+    shot = after(shot, AddCover(type="add-cover", frame=1001, outline=box(90, 120, 200, 178), name="Rag"))
+    shot = change(shot, garbage=[shot.covers[0].id])
+    assert [n.what for n in nearness(shot, shot.subjects[0], FRAME, pictures)] == ["cuts"]
 
 
 def test_a_matte_from_elsewhere_of_half_the_size_fits_the_plate(pictures: Staged) -> None:

@@ -102,7 +102,7 @@ def read_nearness(shot_id: str, subject: str, context: Ctx) -> Nearnesses:
     """Look through all frames for garbage that comes too close."""
     shot = load_shot(context, shot_id)
     which = get(shot, subject, Subject)
-    if not which.garbage or which.clip is not None:
+    if not which.garbage:
         return Nearnesses(found=[])
     with ThreadPoolExecutor(2) as pool:
         frames = range(shot.plate.first, shot.plate.last + 1)

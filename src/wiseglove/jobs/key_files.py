@@ -12,7 +12,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from wiseglove.core.compositing.colour import decode, encode, to_working
+from wiseglove.core.compositing.colour import decode, encode, of_hex, to_working
 from wiseglove.core.keying.doubts import doubt
 from wiseglove.core.keying.key import GreyError, Keyer, finished, key, sampled, shrunk, subject
 from wiseglove.jobs.solve_files import WrongUseError, matching
@@ -100,8 +100,7 @@ def _colour(request: Request, plate: PlateFiles, first: int) -> tuple[float, flo
         if request.backing:
             if not re.fullmatch(r"#[0-9a-fA-F]{6}", request.backing):
                 raise WrongUseError(f'--backing "{request.backing}" is not a colour such as "#2f9e4b".')
-            values = np.array([int(request.backing[i : i + 2], 16) / 255 for i in (1, 3, 5)])
-            return sampled([np.asarray(decode(values), np.float32).reshape(1, 1, 3)])
+            return sampled([np.asarray(decode(of_hex(request.backing)), np.float32).reshape(1, 1, 3)])
         picture, (width, height) = _linear(plate.read(first)), plate.size
         parts = []
         for x, y, w, h in request.samples:

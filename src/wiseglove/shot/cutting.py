@@ -16,7 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wiseglove.core.compositing.colour import Picture as Encoded
-from wiseglove.core.compositing.colour import decode, to_working
+from wiseglove.core.compositing.colour import decode, of_hex, to_working
 from wiseglove.core.keying.band import solved_in_band
 from wiseglove.core.keying.clean import clean
 from wiseglove.core.keying.enlarge import enlarged
@@ -63,8 +63,7 @@ class Cut:
             return self.picture
         colour = None
         if how.replace == "colour":
-            values = np.array([int(how.colour[i : i + 2], 16) / 255 for i in (1, 3, 5)], np.float32)
-            r, g, b = (float(v) for v in decode(values))
+            r, g, b = (float(v) for v in decode(of_hex(how.colour)))
             colour = (r, g, b)
         spill = Spill(how.amount, how.light, how.reach * self.scale, colour)
         return subject(self.picture, alpha, self.backing, self.keyer, spill, behind)
@@ -137,7 +136,7 @@ def cut(
     if settings.matte is None and settings.source == "colour":
         alpha = np.ones(picture.shape[:2], np.float32)
         if keyer is not None:
-            first = clips.clip(settings.clean, 0, width)[part.slices] if settings.clean else None
+            first = _bare(clips, settings.clean, whole)[part.slices] if settings.clean else None
             name = (clips.exact, media, number, whole.shape, part, settings.clean, _front(keyer), _mark(core))
             bare = None if first is None else _linear(first)
             ground = _held.get(name, partial(prepare, picture, keyer, bare, core))
@@ -153,6 +152,13 @@ def cut(
         of = (clips.exact, media, number, whole.shape, part, zlib.crc32(alpha.tobytes()))
         alpha = _solved.get(of, partial(_timed, picture, alpha))
     return Cut(picture, clean(alpha, which.clean_up.steps.at(scale)), backing, keyer, part, scale)
+
+
+def _bare(clips: Clips, media: str, like: Encoded) -> Encoded:
+    """The first picture of a clean plate at the size of another picture."""
+    size = (like.shape[1], like.shape[0])
+    found = clips.clip(media, 0, size[0])[..., :3]
+    return found if found.shape[1::-1] == size else np.asarray(cv2.resize(found, size, interpolation=cv2.INTER_AREA))
 
 
 def _front(keyer: Keyer) -> Keyer:

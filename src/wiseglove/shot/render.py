@@ -15,7 +15,7 @@ from wiseglove.core.matte.combine import outline_matte
 from wiseglove.core.matte.coverage import Box, Matte
 from wiseglove.shot.evaluate import corners_at
 from wiseglove.shot.model import Cover, Insert, Pane
-from wiseglove.shot.scene import Bytes, Override, Picture, face_of, relative, values_of
+from wiseglove.shot.scene import Bytes, Override, Picture, face_of, relative
 from wiseglove.shot.subject import Subject
 from wiseglove.shot.subject_scene import SubjectScene
 
@@ -117,7 +117,7 @@ class FrameScene(SubjectScene):
         if ground == "checks":
             plain = over.checks(box.bottom, box.right, max(8, round(16 * self.scale)))[box.slices]
         else:
-            plain = np.broadcast_to(values_of(ground), (box.height, box.width, 3))
+            plain = np.broadcast_to(colour.of_hex(ground), (box.height, box.width, 3))
         return np.array(colour.decode(plain) if linear else plain, np.float32)
 
     def tinted(self, box: Box, override: Override | None = None) -> Bytes:
@@ -127,14 +127,14 @@ class FrameScene(SubjectScene):
         for thing in things:
             if isinstance(thing, Subject):
                 part = self._subject_box(thing).within(box)
-                matte = self._alpha_in(thing, part, override or {})
+                matte = np.zeros((0, 0), np.float32) if part.empty else self._alpha_in(thing, part, override or {})
             else:
                 part, matte = self._cover_in(thing, box, override or {})
             if part.empty:
                 continue
             share = matte[..., None] * np.float32(TINT)
             here = relative(part, box).slices
-            out[here] = out[here] * (1 - share) + share * values_of(thing.colour)
+            out[here] = out[here] * (1 - share) + share * colour.of_hex(thing.colour)
         return colour.to_display(out, False)
 
     def silhouette(self, element: str) -> Bytes:
@@ -168,7 +168,7 @@ class FrameScene(SubjectScene):
             # What lies between the inner and the outer end of the edge, brightest where it is half covered.
             matte = 1 - np.abs(2 * matte - 1)
         if self.manner.style == "state":
-            tones = np.array([values_of(t) for t in STATE])
+            tones = np.array([colour.of_hex(t) for t in STATE])
             state = np.where(matte <= CLEAR_END, 0, np.where(matte >= SOLID_END, 2, 1))
             return colour.to_display(tones[state], False)
         return colour.to_eight_bits(matte)
@@ -194,15 +194,16 @@ class FrameScene(SubjectScene):
         out = np.zeros(self._shape, np.float32)
         if isinstance(found, Subject):
             part = self._subject_box(found)
-            out[part.slices] = self._alpha_in(found, part, {})
+            if not part.empty:
+                out[part.slices] = self._alpha_in(found, part, {})
         return out
 
     def cut_of(self, subject: str) -> Picture:
         """A subject's own colours, encoded and unpremultiplied, with its matte, (height, width, 4)."""
         found = self.shot.find(subject, Subject)
         out = np.zeros((*self._shape, 4), np.float32)
-        if found is not None:
-            part = self._subject_box(found)
+        part = self._subject_box(found) if found is not None else Box(0, 0, 0, 0)
+        if found is not None and not part.empty:
             own, alpha = self._subject_in(found, part, {})
             shown = np.asarray(colour.encode(own), np.float32) if self.linear else own
             out[part.slices] = np.concatenate([np.clip(shown, 0, 1), alpha[..., None]], axis=2)

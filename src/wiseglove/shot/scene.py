@@ -198,10 +198,6 @@ def exposed(outline: Outline, cover: Cover, frame: float, scale: float) -> Point
     return points_at(outline, shutter.moments(frame, cover.shutter, cover.phase, needed))
 
 
-def values_of(hexadecimal: str) -> NDArray[np.float32]:
-    return np.array([int(hexadecimal[i : i + 2], 16) / 255 for i in (1, 3, 5)], np.float32)
-
-
 def size_at(plate: Plate, scale: float) -> tuple[int, int]:
     """Width and height of the plate at a scale, at least one pixel."""
     return max(round(plate.width * scale), 1), max(round(plate.height * scale), 1)

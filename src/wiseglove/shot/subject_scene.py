@@ -146,8 +146,11 @@ class SubjectScene(CoverScene):
         return colours, alpha
 
     def key_of(self, which: Subject) -> Matte:
-        """A subject of the plate over the whole picture as its key and clean-up leave it, without core and garbage."""
-        found = self._cut_of(which)
+        """A subject over the whole picture as its key and clean-up leave it, without core and garbage."""
+        if which.clip is not None:
+            return self._placed(which, self.whole, {})[1]
         out = np.zeros((self.height, self.width), np.float32)
-        out[found.box.slices] = found.alpha
+        if not self._subject_box(which).empty:
+            found = self._cut_of(which)
+            out[found.box.slices] = found.alpha
         return out

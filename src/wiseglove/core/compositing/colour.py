@@ -54,6 +54,11 @@ def to_display(working: Linear, linear: bool) -> NDArray[np.uint8]:
     return np.asarray(np.take(_display_table(linear), index), np.uint8)
 
 
+def of_hex(text: str) -> NDArray[np.float32]:
+    """The encoded red, green and blue (3,) of a colour written as #rrggbb."""
+    return np.array([int(text[i : i + 2], 16) / 255 for i in (1, 3, 5)], np.float32)
+
+
 def to_eight_bits(picture: Picture) -> NDArray[np.uint8]:
     """An encoded picture of any depth as uint8, rounded."""
     if picture.dtype == np.uint8:

@@ -64,7 +64,7 @@ export function MatteRows(props: { b: Bench; subject: Subject; keep: (change: Su
           </Row>
         );
       })}
-      {(subject.garbage ?? []).length > 0 && !subject.clip && (
+      {(subject.garbage ?? []).length > 0 && (
         <>
           <Row label="Warn at">
             <NumberField

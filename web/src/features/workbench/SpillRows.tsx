@@ -1,8 +1,8 @@
 import type { Subject } from "../../api/client";
 import { Choice } from "../../ui/Button";
-import { Slider } from "../../ui/Slider";
 import { Row } from "./Row";
 import type { Rows } from "./SubjectDetails";
+import { TriedRow, TriedShare } from "./TriedRow";
 
 type Spill = NonNullable<Subject["spill"]>;
 type Replace = NonNullable<Spill["replace"]>;
@@ -14,7 +14,8 @@ const REPLACES: { value: Replace; label: string; title: string }[] = [
 ];
 
 /** How the backing's colour is taken out of the subject, and what comes for it. */
-export function SpillRows({ subject, keep, attempt }: Rows) {
+export function SpillRows({ subject, ...trying }: Rows) {
+  const { keep, attempt } = trying;
   const spill = subject.spill as Spill;
   const set = (change: Partial<Spill>) => ({ spill: { ...spill, ...change } });
   return (
@@ -31,19 +32,13 @@ export function SpillRows({ subject, keep, attempt }: Rows) {
       </Row>
       {spill.on && (
         <>
-          <Row label="Amount">
-            <Slider
-              label="Spill, amount"
-              unit="%"
-              digits={0}
-              value={Math.round((spill.amount ?? 1) * 100)}
-              min={0}
-              max={100}
-              step={1}
-              onTry={(v) => attempt(v === null ? null : set({ amount: v / 100 }))}
-              onCommit={(v) => keep(set({ amount: v / 100 }))}
-            />
-          </Row>
+          <TriedShare
+            {...trying}
+            row="Amount"
+            label="Spill, amount"
+            share={spill.amount ?? 1}
+            change={(amount) => set({ amount })}
+          />
           <Row label="Instead">
             <Choice
               options={REPLACES}
@@ -63,32 +58,25 @@ export function SpillRows({ subject, keep, attempt }: Rows) {
               />
             )}
           </Row>
-          <Row label="Reaches in">
-            <Slider
-              label="Reach of spill"
-              unit="px"
-              digits={0}
-              value={spill.reach ?? 0}
-              min={0}
-              max={200}
-              step={1}
-              onTry={(reach) => attempt(reach === null ? null : set({ reach }))}
-              onCommit={(reach) => keep(set({ reach }))}
-            />
-          </Row>
-          <Row label="Light back">
-            <Slider
-              label="Light given back"
-              unit="%"
-              digits={0}
-              value={Math.round((spill.light ?? 0.5) * 100)}
-              min={0}
-              max={100}
-              step={1}
-              onTry={(v) => attempt(v === null ? null : set({ light: v / 100 }))}
-              onCommit={(v) => keep(set({ light: v / 100 }))}
-            />
-          </Row>
+          <TriedRow
+            {...trying}
+            row="Reaches in"
+            label="Reach of spill"
+            unit="px"
+            digits={0}
+            value={spill.reach ?? 0}
+            min={0}
+            max={200}
+            step={1}
+            change={(reach) => set({ reach })}
+          />
+          <TriedShare
+            {...trying}
+            row="Light back"
+            label="Light given back"
+            share={spill.light ?? 0.5}
+            change={(light) => set({ light })}
+          />
         </>
       )}
     </>

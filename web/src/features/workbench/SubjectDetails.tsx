@@ -6,7 +6,6 @@ import { Button } from "../../ui/Button";
 import { NumberField } from "../../ui/NumberField";
 import { Section } from "../../ui/Section";
 import { Select } from "../../ui/Select";
-import { Slider } from "../../ui/Slider";
 import { TextField } from "../../ui/TextField";
 import { inDepth, select, type Bench } from "./bench";
 import { CleanUpRows } from "./CleanUpRows";
@@ -19,6 +18,7 @@ import { send } from "./send";
 import { SpillRows } from "./SpillRows";
 import { setSubject, shown, trySubject, type SubjectChange } from "./subjects";
 import { takeTool } from "./ToolRail";
+import { TriedRow, TriedShare, type Trying } from "./TriedRow";
 
 const SOURCES = [
   { value: "colour", label: "Its backing's colour" },
@@ -113,37 +113,29 @@ function useNotes(shot: string, subject: Subject): string[] {
   return asks ? (found.data?.notes ?? []) : [];
 }
 
-export interface Rows {
+export interface Rows extends Trying {
   subject: Subject;
-  keep: (change: SubjectChange) => void;
-  attempt: (change: SubjectChange | null) => void;
 }
 
 /** Half clear while it is being fitted, as a rule. */
-function OpacityRow({ subject, keep, attempt }: Rows) {
+function OpacityRow({ subject, ...trying }: Rows) {
   return (
-    <Row label="Opacity">
-      <Slider
-        label="Opacity"
-        unit="%"
-        digits={0}
-        value={Math.round((subject.opacity ?? 1) * 100)}
-        min={0}
-        max={100}
-        step={1}
-        onTry={(v) => attempt(v === null ? null : { opacity: v / 100 })}
-        onCommit={(v) => keep({ opacity: v / 100 })}
-      />
-    </Row>
+    <TriedShare
+      {...trying}
+      row="Opacity"
+      label="Opacity"
+      share={subject.opacity ?? 1}
+      change={(opacity) => ({ opacity })}
+    />
   );
 }
 
-function KeyRows({ b, subject, keep, attempt }: Rows & { b: Bench }) {
+function KeyRows({ b, subject, ...trying }: Rows & { b: Bench }) {
   const clips = useClips(b.shot!.id);
   const key = subject.key as Keying;
   const samples = key.samples ?? [];
-  const set = (change: Partial<Keying>) => keep({ key: { ...key, ...change } });
-  const shift = (change: Partial<Keying> | null) => attempt(change && { key: { ...key, ...change } });
+  const changed = (change: Partial<Keying>) => ({ key: { ...key, ...change } });
+  const set = (change: Partial<Keying>) => trying.keep(changed(change));
   const matte = useCallback(
     (clip: string) => void setSubject(subject, { key: { ...subject.key, matte: clip } as Keying }),
     [subject],
@@ -183,55 +175,51 @@ function KeyRows({ b, subject, keep, attempt }: Rows & { b: Bench }) {
           </Button>
         </Row>
       )}
-      <Row label="Low end">
-        <Slider
-          label="Low end"
-          value={key.low!}
-          min={0}
-          max={0.95}
-          step={0.005}
-          digits={3}
-          onTry={(low) => shift(low === null ? null : { low: Math.min(low, key.high! - 0.01) })}
-          onCommit={(low) => set({ low: Math.min(low, key.high! - 0.01) })}
-        />
-      </Row>
-      <Row label="High end">
-        <Slider
-          label="High end"
-          value={key.high!}
-          min={0.05}
-          max={1}
-          step={0.005}
-          digits={3}
-          onTry={(high) => shift(high === null ? null : { high: Math.max(high, key.low! + 0.01) })}
-          onCommit={(high) => set({ high: Math.max(high, key.low! + 0.01) })}
-        />
-      </Row>
+      <TriedRow
+        {...trying}
+        row="Low end"
+        label="Low end"
+        value={key.low!}
+        min={0}
+        max={0.95}
+        step={0.005}
+        digits={3}
+        change={(low) => changed({ low: Math.min(low, key.high! - 0.01) })}
+      />
+      <TriedRow
+        {...trying}
+        row="High end"
+        label="High end"
+        value={key.high!}
+        min={0.05}
+        max={1}
+        step={0.005}
+        digits={3}
+        change={(high) => changed({ high: Math.max(high, key.low! + 0.01) })}
+      />
       {byColour && (
         <>
-          <Row label="Gamma">
-            <Slider
-              label="Gamma of the edge"
-              value={key.gamma!}
-              min={0.3}
-              max={3}
-              step={0.05}
-              onTry={(gamma) => shift(gamma === null ? null : { gamma })}
-              onCommit={(gamma) => set({ gamma })}
-            />
-          </Row>
-          <Row label="Denoise">
-            <Slider
-              label="Denoise before the key"
-              value={key.denoise!}
-              min={0}
-              max={3}
-              step={0.1}
-              digits={1}
-              onTry={(denoise) => shift(denoise === null ? null : { denoise })}
-              onCommit={(denoise) => set({ denoise })}
-            />
-          </Row>
+          <TriedRow
+            {...trying}
+            row="Gamma"
+            label="Gamma of the edge"
+            value={key.gamma!}
+            min={0.3}
+            max={3}
+            step={0.05}
+            change={(gamma) => changed({ gamma })}
+          />
+          <TriedRow
+            {...trying}
+            row="Denoise"
+            label="Denoise before the key"
+            value={key.denoise!}
+            min={0}
+            max={3}
+            step={0.1}
+            digits={1}
+            change={(denoise) => changed({ denoise })}
+          />
           {others.length > 0 && (
             <Row label="Clean plate">
               <Select
@@ -326,19 +314,19 @@ function LimitRows({ b, subject, keep, attempt }: Rows & { b: Bench }) {
         />
       </Row>
       {subject.pane && (
-        <Row label="Beyond it">
-          <Slider
-            label="Beyond it"
-            unit="px"
-            digits={1}
-            value={subject.beyond!}
-            min={0}
-            max={40}
-            step={0.5}
-            onTry={(beyond) => attempt(beyond === null ? null : { beyond })}
-            onCommit={(beyond) => keep({ beyond })}
-          />
-        </Row>
+        <TriedRow
+          keep={keep}
+          attempt={attempt}
+          row="Beyond it"
+          label="Beyond it"
+          unit="px"
+          digits={1}
+          value={subject.beyond!}
+          min={0}
+          max={40}
+          step={0.5}
+          change={(beyond) => ({ beyond })}
+        />
       )}
       <Row label="">
         <Button small title="A pane that fills the frame, behind everything" onClick={() => void behind()}>
