@@ -25,7 +25,7 @@ def run() -> list[Row]:
     ):
         context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=server.address)
         page = context.new_page()
-        return [*_dragging(page), *_crowded(page), *_stepping(page), *_playing(page), *_opening(page)]
+        return [*_dragging(page), *_sliding(page), *_crowded(page), *_stepping(page), *_playing(page), *_opening(page)]
 
 
 def _dragging(page: Page) -> list[Row]:
@@ -39,6 +39,12 @@ def _dragging(page: Page) -> list[Row]:
         rows.append(Row(f"drag at 1080p to the new {look}, median", float(np.median(times)), "ms", 50, peer))
         rows.append(Row(f"drag at 1080p to the new {look}, 95th of 100", float(np.percentile(times, 95)), "ms", 100))
     return rows
+
+
+def _sliding(page: Page) -> list[Row]:
+    times = feel.sliding(Bench.open(page, "Presented", fresh=True))
+    peer = "display 16.7 ms a frame"
+    return [Row("a key's slider to the new matte at viewer size, median", float(np.median(times)), "ms", 150, peer)]
 
 
 def _crowded(page: Page) -> list[Row]:

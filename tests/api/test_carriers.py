@@ -165,13 +165,12 @@ def test_points_are_followed_by_the_same_job_and_keep_their_tracks(
         assert (last["x"], last["y"]) == pytest.approx(apply(truth_at(COUNT), np.array([[x, y]]))[0], abs=0.4)
 
 
-def test_a_carrier_set_by_hand_has_nothing_to_solve(client: TestClient, moving: str, work: Callable[[], None]) -> None:
+def test_a_carrier_set_by_hand_has_nothing_to_solve_and_says_so_at_once(client: TestClient, moving: str) -> None:
     edit(client, moving, type="add-hand-carrier", frame=FIRST, corners=QUAD.tolist(), id="motion")
-    job = order(client, moving)
-    work()
-    told = next(j for j in client.get("/api/jobs").json() if j["id"] == job["id"])
-    assert told["state"] == "failed"
-    assert "set by hand" in told["message"]
+    refused = client.post(f"/api/shots/{moving}/carriers/motion/solve", json={"first": FIRST, "last": FIRST + 3})
+    assert refused.status_code == 422
+    assert "set by hand" in refused.json()["message"]
+    assert client.get("/api/jobs").json() == []
 
 
 def test_slip_and_jitter_are_given_frame_by_frame(client: TestClient, moving: str, work: Callable[[], None]) -> None:

@@ -115,3 +115,36 @@ def opening(page: Page) -> float:
     bench.click(300, 300)
     page.get_by_text("Go on clicking or dragging").wait_for()
     return float(page.evaluate("() => performance.timeOrigin + performance.now()") - start)
+
+
+SLIDE = """async count => {
+    const track = [...document.querySelectorAll('input[type=range]')].find(i => i.ariaLabel === 'Low end, track');
+    const picture = document.querySelector('[data-testid=picture]');
+    const put = Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, 'value').set;
+    const frame = () => new Promise(done => requestAnimationFrame(done));
+    const times = [];
+    for (let i = 0; i < count; i += 1) {
+        const start = performance.now();
+        put.call(track, String(0.05 + 0.01 * i));
+        track.dispatchEvent(new Event('input', { bubbles: true }));
+        await frame();
+        while (picture.dataset.settled !== 'true') await frame();
+        times.push(performance.now() - start);
+        await new Promise(done => setTimeout(done, 60));
+    }
+    return times;
+}"""
+
+
+def sliding(bench: Bench, count: int = 16) -> list[float]:
+    """From a slider's move to the new matte at the viewer's size, for a subject with clean-up and 720p plate."""
+    bench.press("y")
+    bench.drag((300, 150), (360, 230))
+    bench.last_done("Made Subject")
+    for step in ("Remove specks", "Shrink or grow"):
+        box = bench.page.get_by_label(step, exact=True)
+        box.click()
+        bench.last_done("Changed clean-up")
+    bench.settled()
+    times: list[float] = bench.page.evaluate(SLIDE, count)
+    return times[1:]  # the first one prepares the frame

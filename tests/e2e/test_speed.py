@@ -46,6 +46,10 @@ def test_the_matte_follows_a_dragged_point_on_a_1080p_plate(open_shot: Open, loo
     calmest(drag, 50 * ROOM, 100 * ROOM)
 
 
+def test_a_slider_of_a_key_shows_the_new_matte(open_shot: Open) -> None:
+    calmest(lambda: feel.sliding(open_shot("Presented", fresh=True)), 150 * ROOM)
+
+
 def test_stepping(open_shot: Open) -> None:
     calmest(lambda: feel.stepping(open_shot())[0], 16 * ROOM)
     calmest(lambda: feel.stepping(open_shot())[1], 80 * ROOM)

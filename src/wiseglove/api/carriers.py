@@ -22,7 +22,7 @@ from wiseglove.shot.edits.base import get, unlocked_carrier
 from wiseglove.shot.errors import EditError
 from wiseglove.shot.evaluate import corners_at
 from wiseglove.shot.keys import check_frame
-from wiseglove.shot.looking import left_out, looked_at
+from wiseglove.shot.looking import check_solvable, left_out, looked_at
 from wiseglove.shot.model import Carrier, Pane, Shot
 from wiseglove.shot.riding import known_span, motion
 from wiseglove.shot.scene import size_at
@@ -52,6 +52,7 @@ def solve(shot_id: str, carrier: str, wanted: SolveRequest, context: Ctx) -> Job
     with context.database.transaction() as session:
         shot = shots.load(session, shot_id)
         found = unlocked_carrier(shot, carrier)
+        check_solvable(found)
         for frame in (wanted.first, wanted.last):
             check_frame(shot.plate, frame)
         if shot.plate.count < 2:

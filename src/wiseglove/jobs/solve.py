@@ -23,7 +23,7 @@ from wiseglove.media.plate import to_float
 from wiseglove.media.spool import Spool, in_order
 from wiseglove.shot.edits import KeepSolution
 from wiseglove.shot.errors import EditError
-from wiseglove.shot.looking import is_keyed, left_out, looked_at, looked_at_through
+from wiseglove.shot.looking import check_solvable, is_keyed, left_out, looked_at, looked_at_through
 from wiseglove.shot.model import Carrier, FollowedFrame, Shot, SolvedFrame
 from wiseglove.store import jobs, shots
 from wiseglove.store.errors import RevisionError, StoreError
@@ -137,10 +137,7 @@ class _Seeing:
         self._drawing = threading.Lock()
         keyed = is_keyed(carrier) and not carrier.points
         self.mask = looked_at_through(shot, carrier, np.eye(3)) if keyed else looked_at(shot, carrier, carrier.at)
-        if carrier.bridge and not carrier.patches and not carrier.points:
-            raise EditError(
-                f"{carrier.name} is set by hand, so there is nothing to solve. Draw a patch of it first; nothing was changed."
-            )
+        check_solvable(carrier)
         if not (self.mask > 0.5).any():
             raise EditError(
                 "The blind spots leave nothing of the patch, or it lies outside the plate. Nothing was solved; draw them "

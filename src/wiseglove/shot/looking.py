@@ -10,6 +10,7 @@ from wiseglove.core.geometry.bezier import flatten
 from wiseglove.core.geometry.homography import apply
 from wiseglove.core.motion.path import Motion
 from wiseglove.core.motion.regions import filled
+from wiseglove.shot.errors import EditError
 from wiseglove.shot.model import Carrier, Cover, FollowedPoint, Insert, Region, Shot
 from wiseglove.shot.render import FrameScene
 from wiseglove.shot.riding import motion, quads_of
@@ -66,6 +67,14 @@ def looked_at_through(
             line = flatten(region_points(region, at), 0.1)
             mask *= 1 - filled(apply(matrix, line), shape)
     return mask
+
+
+def check_solvable(carrier: Carrier) -> None:
+    """Raise EditError for a carrier that is only set by hand."""
+    if carrier.bridge and not carrier.patches and not carrier.points:
+        raise EditError(
+            f"{carrier.name} is set by hand, so there is nothing to solve. Draw a patch of it first; nothing was changed."
+        )
 
 
 def is_keyed(carrier: Carrier) -> bool:
