@@ -15,16 +15,20 @@ from wiseglove.shot.basics import Plate
 from wiseglove.shot.changes import changed_frames
 from wiseglove.shot.edits import (
     AddCover,
+    AddHandCarrier,
     AddPane,
     AddSubject,
     DeleteElement,
     OrderDepth,
     OutlineDraft,
+    Ride,
+    SetByHand,
     SetPane,
     SetSubject,
     ShapePoints,
 )
 from wiseglove.shot.errors import EditError
+from wiseglove.shot.evaluate import corners_at
 from wiseglove.shot.keys import as_points
 from wiseglove.shot.model import Insert, Shot, new_shot
 from wiseglove.shot.nearness import nearness
@@ -242,6 +246,30 @@ def test_a_clip_of_its_own_is_placed_over_the_plate_in_space_and_time(pictures: 
     shot = after(shot, AddCover(type="add-cover", frame=1001, outline=box(90, 120, 200, 178), name="Rag"))
     shot = change(shot, garbage=[shot.covers[0].id])
     assert [n.what for n in nearness(shot, shot.subjects[0], FRAME, pictures)] == ["cuts"]
+
+
+def test_a_clip_of_its_own_rides_on_a_carrier_and_stays_where_it_was(pictures: Staged) -> None:
+    corners = ((100.0, 100.0), (200.0, 100.0), (200.0, 180.0), (100.0, 180.0))
+    shot = after(
+        new_shot("s1", "Stage", PLATE),
+        AddSubject(type="add-subject", id="who", frame=1001, clip=OTHER, size=(WIDTH, HEIGHT)),
+        AddHandCarrier(type="add-hand-carrier", id="hand", frame=1001, corners=corners),
+        SetByHand(
+            type="set-by-hand",
+            carrier="hand",
+            frame=1006,
+            how="bridge",
+            corners=tuple((x + 50.0, y + 20.0) for x, y in corners),  # type: ignore[arg-type]
+        ),
+    )
+    before = corners_at(shot.subjects[0], 1006)
+    riding = after(shot, Ride(type="ride", elements=["who"], carrier="hand"))
+    which = riding.subjects[0]
+    assert which.rides == "hand"
+    assert corners_at(which, 1001) == pytest.approx(corners_at(shot.subjects[0], 1001), abs=1e-6)
+    assert corners_at(which, 1006) == pytest.approx(before + (50.0, 20.0), abs=1e-6)
+    let_go = after(riding, DeleteElement(type="delete", element="hand"))
+    assert corners_at(let_go.subjects[0], 1001) == pytest.approx(before, abs=1e-6)
 
 
 def test_a_matte_from_elsewhere_of_half_the_size_fits_the_plate(pictures: Staged) -> None:

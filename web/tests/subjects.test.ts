@@ -87,9 +87,9 @@ test("garbage that cuts is a worse pin than garbage that is close, and none is l
     what,
     distance: 2,
   });
-  setBench({ near: { of: subject, found: [at(1003, "near"), at(1005, "cuts")] } });
+  setBench({ near: { of: subject, revision: 3, found: [at(1003, "near"), at(1005, "cuts")] } });
   expect(doubts(bench()).map((d) => d.frame)).toEqual([1005, 1003]);
-  setBench({ near: { of: { ...subject, id: "gone" }, found: [at(1003, "near")] } });
+  setBench({ near: { of: { ...subject, id: "gone" }, revision: 3, found: [at(1003, "near")] } });
   expect(doubts(bench())).toEqual([]);
 });
 

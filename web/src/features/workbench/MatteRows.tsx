@@ -87,6 +87,9 @@ export function MatteRows(props: { b: Bench; subject: Subject; keep: (change: Su
           </Row>
           {near && (
             <p className="mb-1.5 text-[13px]" data-testid="near">
+              {b.near!.revision !== b.shot!.revision && (
+                <span className="block text-ink-soft">Before the last change; look again.</span>
+              )}
               {near.length === 0
                 ? "Garbage keeps clear of the subject on all frames."
                 : `${near.filter((n) => n.what === "cuts").length} cut, ${near.filter((n) => n.what === "near").length} close: `}

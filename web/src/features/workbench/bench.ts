@@ -156,8 +156,8 @@ export interface Bench {
   softEdge: number;
   /** Whether the plate is shown instead of the look, while a key is held. */
   before: boolean;
-  /** Frames on which garbage comes close to a subject, and the very state of it that was looked through. */
-  near: { of: Subject; found: Nearness[] } | null;
+  /** Frames on which garbage comes close to a subject, and the revision that was looked through. */
+  near: { of: Subject; revision: number; found: Nearness[] } | null;
   /** What is being solved, as it is told frame by frame, for each carrier. */
   solving: Record<string, Record<number, SolvedFrame>>;
 }

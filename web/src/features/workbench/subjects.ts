@@ -66,7 +66,7 @@ export async function lookForNear(subject: Subject) {
         params: { path: { shot_id: shot!.id, subject: subject.id } },
       }),
     );
-    setBench({ near: { of: subject, found } });
+    setBench({ near: { of: subject, revision: shot!.revision, found } });
   } catch (error) {
     tell(error);
   }
