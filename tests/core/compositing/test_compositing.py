@@ -133,3 +133,21 @@ def test_the_ground_of_a_cutout_is_chequered() -> None:
     ground = over.checks(32, 48, 16)
     assert ground.shape == (32, 48, 3)
     assert ground[0, 0, 0] == ground[17, 17, 0] != ground[0, 17, 0]
+
+
+@pytest.mark.parametrize(("scale", "channels"), [(1.0, 3), (0.5, 3), (0.25, 4), (2.0, 3)])
+def test_a_pane_of_whole_pixels_looks_like_one_that_is_a_hair_off(scale: float, channels: int) -> None:
+    """The quick way for upright panes against the general one, on a smooth picture."""
+    rng = np.random.default_rng(4)
+    insert = cv2.GaussianBlur(rng.random((240, 320, channels), np.float32), (0, 0), 6)
+    if channels == 4:
+        insert[..., :3] *= insert[..., 3:]
+    corners = np.array([[40, 20], [360, 20], [360, 260], [40, 260]], np.float64)
+    frame = Box(0, 0, round(400 * scale), round(300 * scale))
+    quick = pane.lay(insert, corners, frame, scale, pane.FINAL)
+    slow = pane.lay(insert, corners + [[1e-4, 0], [0, 0], [0, 0], [0, 0]], frame, scale, pane.FINAL)
+    inner = np.s_[4:-4, 4:-4]
+    assert abs(quick.box.width - slow.box.width) <= 1
+    height, width = (min(a, b) for a, b in zip(quick.alpha.shape, slow.alpha.shape, strict=True))
+    assert np.abs(quick.colour[:height, :width] - slow.colour[:height, :width])[inner].max() < 0.01
+    assert np.abs(quick.alpha[:height, :width] - slow.alpha[:height, :width])[inner].max() < 0.01

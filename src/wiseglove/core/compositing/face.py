@@ -28,6 +28,11 @@ class Face:
     aspect: float = 1.0
 
     @property
+    def square(self) -> bool:
+        """Whether its border is that of its four corners, straight and hard."""
+        return self.radius == 0 and self.edges == 0 and self.soft == 0
+
+    @property
     def flat(self) -> bool:
         """Whether the insert lies on it as on a flat rectangle."""
         return self.bow == 0 and self.edges == 0

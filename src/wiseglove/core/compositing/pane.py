@@ -54,6 +54,11 @@ def lay(
     box = box_of(border, scale).within(frame)
     if box.empty:
         return Laid(box, np.zeros((0, 0, 3), np.float32), np.zeros((0, 0), np.float32))
+    if face.flat and face.square and _is_upright(quad, box):
+        smaller = insert.shape[1] >= box.width and insert.shape[0] >= box.height
+        how = cv2.INTER_AREA if smaller else cv2.INTER_LINEAR
+        seen = np.asarray(cv2.resize(insert, (box.width, box.height), interpolation=how), np.float32)
+        return _as_laid(box, seen, np.ones(seen.shape[:2], np.float32))
     source = _reduced(insert, unit, box, samples)
     height, width = source.shape[:2]
     # Sample grid to result to unit square to insert pixels. OpenCV puts the first pixel's centre at (0, 0);
@@ -76,8 +81,18 @@ def lay(
         at = np.asarray(on_insert(face, on_unit) * (width, height) - 0.5, np.float32)
         across, down = np.ascontiguousarray(at[..., 0]), np.ascontiguousarray(at[..., 1])
         fine = cv2.remap(source, across, down, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
-    seen = cv2.resize(fine, (box.width, box.height), interpolation=cv2.INTER_AREA)
-    alpha = outline_matte(border[None], box, scale)
+    seen = np.asarray(cv2.resize(fine, (box.width, box.height), interpolation=cv2.INTER_AREA), np.float32)
+    return _as_laid(box, seen, outline_matte(border[None], box, scale))
+
+
+def _is_upright(quad: NDArray[np.float64], box: Box) -> bool:
+    """Whether corners (4, 2) are those of a box of whole pixels, as those of a background that fills the frame."""
+    whole = [[box.left, box.top], [box.right, box.top], [box.right, box.bottom], [box.left, box.bottom]]
+    return bool(np.abs(quad - np.array(whole, np.float64)).max() < 1e-6)
+
+
+def _as_laid(box: Box, seen: Layer, alpha: Matte) -> Laid:
+    """Colour (unpremultiplied) and alpha of what is seen (h, w, 3 or 4; premultiplied) within a pane's alpha."""
     if seen.shape[2] == 4:
         own = seen[..., 3]
         colour = seen[..., :3] / np.maximum(own, 1e-6)[..., None]
