@@ -10,7 +10,8 @@ from hypothesis import strategies as st
 from numpy.typing import NDArray
 
 from tests.core.keying.scene import off, stage
-from wiseglove.core.keying.key import GreyError, Keyer, difference, finished, key, sampled, shrunk, subject
+from wiseglove.core.compositing.colour import decode, encode
+from wiseglove.core.keying.key import GreyError, Keyer, difference, finished, grain, key, sampled, shrunk, subject
 from wiseglove.core.keying.spread import spread
 
 Picture = NDArray[np.float32]
@@ -45,6 +46,22 @@ def test_a_one_colour_key_is_farther_from_the_truth(backing: str) -> None:
     plain = np.clip(1 - difference(picture, k.main, 1.0) / difference(whole, k.main, 1.0), 0, 1)
     for part in ("blur", "edge", "clear"):
         assert off(alpha, truth, where[part]) < 0.7 * off(plain, truth, where[part])
+
+
+@pytest.mark.parametrize("backing", ["green", "blue"])
+@pytest.mark.parametrize(("noise", "most"), [(0.015, 0.055), (0.03, 0.08)])
+def test_heavy_grain_opens_neither_the_subject_nor_the_clear_backing(backing: str, noise: float, most: float) -> None:
+    picture, truth, where = stage(backing, seed=3)
+    rng = np.random.default_rng(1)
+    shown = np.asarray(encode(np.clip(picture, 0, 1))) + rng.normal(0, noise, picture.shape)
+    grainy = np.asarray(decode(np.clip(shown, 0, 1)), np.float32)
+    alpha = key(grainy, keyer(grainy)).alpha
+    assert off(alpha, truth, where["edge"]) < most
+    assert off(alpha, truth, where["blur"]) < most
+    assert off(alpha, truth, where["solid"]) < 0.002
+    assert off(alpha, truth, where["clear"]) < 0.002
+    sigma = grain(grainy, keyer(grainy))
+    assert grain(picture, keyer(picture)) < sigma < 6 * noise
 
 
 def test_a_core_fills_what_the_key_leaves_open_and_garbage_goes() -> None:

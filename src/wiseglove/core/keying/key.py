@@ -24,6 +24,10 @@ ALIKE = 0.16
 """Distance of two colours' shares of red, green and blue within which a pixel may be backing."""
 DIM, BRIGHT = 0.22, 3.2
 """Brightness of the backing, in that of the sample, between which its light may vary."""
+COMMON = 0.04
+"""Grain up to which the smoothing before the key stays as it is; above, it grows with the grain."""
+CALM, SOFTENED = 0.02, 1.5
+"""Grain of a smoothed picture from which on sure backing is looked for in a softer one, and how much softer."""
 AS_LIGHT, THIN = 0.8, 13
 """Share of the difference on both sides, this many pixels apart, from which on a pixel may be backing."""
 GRAINS = 2
@@ -59,7 +63,7 @@ class Keyer:
     """How a backing is keyed. low, high: alpha that becomes 0, and 1. gamma: of the edge, above 1 thins it.
 
     balance: how much the larger of the two other channels counts against the smaller (1: only the larger).
-    denoise: strength of the smoothing before the key only, 0 for none.
+    denoise: strength of the smoothing before the key only, against the grain that is there; 0 for none.
     """
 
     sample: tuple[float, float, float]
@@ -140,6 +144,8 @@ def surely_backing(picture: Picture, keyer: Keyer) -> Picture:
     Thin dark things such as hair leave the backing's hue and take only some of its light, so what is darker than both
     sides of it is not backing (a black top-hat; Serra 1982). A shadow is wider, and is backing.
     """
+    if grain(picture, keyer) > CALM:
+        picture = np.asarray(cv2.GaussianBlur(picture, (0, 0), SOFTENED), np.float32)
     wanted = np.array(keyer.sample, np.float32)
     near = np.empty(picture.shape[:2], np.uint8)
     by_rows(kernels.alike, len(near), picture, wanted / wanted.sum(), wanted.sum(), ALIKE, DIM, BRIGHT, near)
@@ -148,6 +154,19 @@ def surely_backing(picture: Picture, keyer: Keyer) -> Picture:
     around = cv2.morphologyEx(steps, cv2.MORPH_CLOSE, np.ones((THIN, THIN), np.uint8))
     light = near & (steps >= cv2.convertScaleAbs(around, alpha=AS_LIGHT))
     return np.asarray(_eroded(_without_grain(light), CLEAR), np.float32)
+
+
+def grain(picture: Picture, keyer: Keyer) -> float:
+    """How strong the grain of the backing is in a picture (h, w, 3): its standard deviation as a share of the light there."""
+    one, other = picture[::3, :-1:3, keyer.main], picture[::3, 1::3, keyer.main]
+    width = min(one.shape[1], other.shape[1])
+    one, other = one[:, :width], other[:, :width]
+    level = np.minimum(one, other)
+    lit = level > 0.3 * keyer.sample[keyer.main]
+    if not lit.any():
+        return 0.0
+    # Two neighbours differ by the square root of two times the deviation; 0.6745 is the normal distribution's quartile.
+    return float(np.median(np.abs(one - other)[lit] / level[lit])) / (0.6745 * 2**0.5)
 
 
 def _without_grain(mask: NDArray[np.uint8]) -> NDArray[np.uint8]:
@@ -160,7 +179,8 @@ def _without_grain(mask: NDArray[np.uint8]) -> NDArray[np.uint8]:
 
 def prepare(picture: Picture, keyer: Keyer, clean: Picture | None = None, core: Picture | None = None) -> Prepared:
     """What a picture (h, w, 3; linear) is keyed from. clean: the same without the subject. core: surely inside, 0..1."""
-    calm = _calm(np.ascontiguousarray(picture, np.float32), keyer.denoise)
+    seen = np.ascontiguousarray(picture, np.float32)
+    calm = _calm(seen, keyer.denoise * max(1.0, grain(seen, keyer) / COMMON))
     clear = surely_backing(calm, keyer)
     if core is not None:
         clear = clear * (cv2.dilate(core, _disc(2)) < 0.02)
