@@ -158,7 +158,7 @@ def surely_backing(picture: Picture, keyer: Keyer) -> Picture:
 
 def grain(picture: Picture, keyer: Keyer) -> float:
     """How strong the grain of the backing is in a picture (h, w, 3): its standard deviation as a share of the light there."""
-    one, other = picture[::3, :-1:3, keyer.main], picture[::3, 1::3, keyer.main]
+    one, other = picture[::7, :-1:7, keyer.main], picture[::7, 1::7, keyer.main]
     width = min(one.shape[1], other.shape[1])
     one, other = one[:, :width], other[:, :width]
     level = np.minimum(one, other)
