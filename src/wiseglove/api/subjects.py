@@ -8,15 +8,14 @@ from typing import Annotated
 
 import numpy as np
 from fastapi import APIRouter, Query
-from numpy.typing import NDArray
 from pydantic import BaseModel, Field
 
 from wiseglove.api.context import Ctx
 from wiseglove.api.pictures import Size, load_shot, scale_for
-from wiseglove.core.compositing.colour import Picture, to_working
 from wiseglove.core.geometry.homography import apply, unit_square_to_quad
 from wiseglove.media import clip
 from wiseglove.media.info import MediaInfo
+from wiseglove.shot.cutting import channel_of
 from wiseglove.shot.edits.base import get
 from wiseglove.shot.evaluate import corners_at
 from wiseglove.shot.keys import check_frame
@@ -157,18 +156,9 @@ def _says_nothing(media: Path, which: Subject, shot: Shot) -> bool:
         source = which.key.matte or which.clip or shot.plate.media
         count = pictures.info(source).count
         frames = (pictures.clip(source, n, None) for n in sorted({0, count // 2, count - 1}))
-        return all(float(_channel(f, which.key.source).min()) >= WHITE for f in frames)
+        return all(float(channel_of(f, which.key.source).min()) >= WHITE for f in frames)
     finally:
         pictures.close()
-
-
-def _channel(picture: Picture, source: str) -> NDArray[np.float32]:
-    values = to_working(picture, False)
-    if source == "alpha":
-        return values[..., 3] if values.shape[2] == 4 else np.ones(values.shape[:2], np.float32)
-    if source == "luma":
-        return np.asarray(values[..., :3].mean(axis=2))
-    return np.asarray(values[..., ("red", "green", "blue").index(source)])
 
 
 class Values(BaseModel):

@@ -14,6 +14,7 @@ from typing import Any
 
 import cv2
 import numpy as np
+from sqlalchemy import select
 
 from wiseglove.demo import drawing, footage, scene
 from wiseglove.jobs import take_in
@@ -27,7 +28,7 @@ from wiseglove.shot.keys import as_points
 from wiseglove.store import jobs, shots
 from wiseglove.store.database import Database
 from wiseglove.store.errors import StoreError
-from wiseglove.store.tables import IntakeRow, JobRow, ShotRow
+from wiseglove.store.tables import ElementRow, IntakeRow, JobRow, ShotRow
 
 Tell = Callable[[str], None]
 MOVIE = "panel_tap.mp4"
@@ -138,6 +139,25 @@ def _take_in(database: Database, settings: Settings, movie: Path, name: str, sho
         if row.state != "done" or row.result is None:
             raise StoreError(row.message)
         return dict(row.result)
+
+
+def apply_edits(database: Database, shot_id: str, edits: list[Edit]) -> None:
+    """Make edits one after the other, each a step of its own."""
+    for edit in edits:
+        with database.transaction() as session:
+            revision = session.get_one(ShotRow, shot_id).revision
+            changed = shots.apply(session, shot_id, revision, edit)
+        shots.note(changed)
+
+
+def still_there(database: Database, names: list[str], last_made: str) -> set[str]:
+    """All shots' names, after those of these names that do not hold the element which is made last are deleted."""
+    with database.transaction() as session:
+        whole = select(ElementRow.shot).where(ElementRow.id == last_made)
+        for row in session.scalars(select(ShotRow).where(ShotRow.name.in_(names), ShotRow.id.not_in(whole))):
+            session.delete(row)  # it was being put in when the demo was stopped
+        session.flush()
+        return set(session.scalars(select(ShotRow.name)))
 
 
 def demo_edits(folder: Path) -> list[Edit]:

@@ -13,11 +13,10 @@ from typing import Any
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from sqlalchemy import select
 
 from wiseglove.core.compositing.colour import encode
 from wiseglove.demo import footage, presenter, scene
-from wiseglove.demo.install import FIRST, PANE_KEYED, Tell, take_in_insert, take_in_movie
+from wiseglove.demo.install import FIRST, PANE_KEYED, Tell, apply_edits, still_there, take_in_insert, take_in_movie
 from wiseglove.demo.surroundings import greenhouse
 from wiseglove.media.encode import MovieWriter, png
 from wiseglove.settings import Settings
@@ -41,7 +40,6 @@ from wiseglove.shot.subject import CleanUp, Sample, Step
 from wiseglove.store import shots
 from wiseglove.store.database import Database
 from wiseglove.store.pictures import ExactPictures
-from wiseglove.store.tables import ElementRow, ShotRow
 
 Array = NDArray[Any]
 PRESENTER, GLASS = "Seed presenter", "Coloured glass"
@@ -150,13 +148,7 @@ def subject_of_presenter(shot: Shot, sample: Sample) -> list[Edit]:
 
 def install(database: Database, settings: Settings, folder: Path, tell: Tell) -> list[str]:
     """Put in those of the two shots that the list does not have yet, or has only in part; their ids."""
-    with database.transaction() as session:
-        whole = select(ElementRow.shot).where(ElementRow.id == LAST_MADE)
-        names = [PRESENTER, GLASS]
-        for row in session.scalars(select(ShotRow).where(ShotRow.name.in_(names), ShotRow.id.not_in(whole))):
-            session.delete(row)  # it was being put in when the demo was stopped
-        session.flush()
-        there = set(session.scalars(select(ShotRow.name)))
+    there = still_there(database, [PRESENTER, GLASS], LAST_MADE)
     made = []
     for name, put_in in ((GLASS, _install_glass), (PRESENTER, _install_presenter)):
         if name not in there:
@@ -223,8 +215,4 @@ def _install_glass(database: Database, settings: Settings, movie: Path) -> str:
 def _apply(database: Database, shot_id: str, make: Callable[[Shot], list[Edit]]) -> None:
     with database.transaction() as session:
         shot = shots.load(session, shot_id)
-    for edit in make(shot):
-        with database.transaction() as session:
-            revision = session.get_one(ShotRow, shot_id).revision
-            changed = shots.apply(session, shot_id, revision, edit)
-        shots.note(changed)
+    apply_edits(database, shot_id, make(shot))

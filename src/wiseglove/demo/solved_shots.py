@@ -15,11 +15,10 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from sqlalchemy import select
 
 from wiseglove.core.geometry.bezier import ellipse
 from wiseglove.demo import panel_shots, scene
-from wiseglove.demo.install import FIRST, Tell, take_in_movie
+from wiseglove.demo.install import FIRST, Tell, apply_edits, still_there, take_in_movie
 from wiseglove.demo.panels import Panel, Taken, take
 from wiseglove.jobs import solve
 from wiseglove.jobs.run import execute
@@ -27,9 +26,8 @@ from wiseglove.media.encode import MovieWriter
 from wiseglove.settings import Settings
 from wiseglove.shot.edits import AddCarrier, AddCover, AddPane, AddRegion, Edit, OutlineDraft, Ride, ShapePoints
 from wiseglove.shot.keys import as_points
-from wiseglove.store import jobs, shots
+from wiseglove.store import jobs
 from wiseglove.store.database import Database
-from wiseglove.store.tables import ElementRow, ShotRow
 
 Array = NDArray[Any]
 RIM, GLASS = (0.198, 0.139), (0.176, 0.115)
@@ -136,13 +134,7 @@ def _colleague(shot: Panel) -> list[Edit]:
 
 def install(database: Database, settings: Settings, folder: Path, tell: Tell) -> list[str]:
     """Put in those of the three shots that the list does not have yet, or has only in part; their ids."""
-    with database.transaction() as session:
-        whole = select(ElementRow.shot).where(ElementRow.id == LAST_MADE)
-        names = [demo.name for demo in DEMOS]
-        for row in session.scalars(select(ShotRow).where(ShotRow.name.in_(names), ShotRow.id.not_in(whole))):
-            session.delete(row)  # it was being put in when the demo was stopped
-        session.flush()
-        there = set(session.scalars(select(ShotRow.name)))
+    there = still_there(database, [demo.name for demo in DEMOS], LAST_MADE)
     made = []
     for demo in DEMOS:
         if demo.name not in there:
@@ -153,21 +145,13 @@ def install(database: Database, settings: Settings, folder: Path, tell: Tell) ->
 def _install(database: Database, settings: Settings, demo: Demo, movie: Path, tell: Tell) -> str:
     tell(f"Taking in and solving {demo.name} ...")
     shot_id = take_in_movie(database, settings, movie, demo.name)
-    _apply(database, shot_id, edits_before(demo))
+    apply_edits(database, shot_id, edits_before(demo))
     last = FIRST + demo.clip().frames - 1
     with database.transaction() as session:
         payload = {"carrier": "panelmotion", "first": FIRST, "last": last}
         job = jobs.add(session, "solve", "Solving Panel motion", payload, shot_id, None).id
     execute(database, settings, job, solve.work)
-    _apply(database, shot_id, edits_after(demo))
+    apply_edits(database, shot_id, edits_after(demo))
     with database.transaction() as session:
         jobs.announce(session, "shots", {})
     return shot_id
-
-
-def _apply(database: Database, shot_id: str, edits: list[Edit]) -> None:
-    for edit in edits:
-        with database.transaction() as session:
-            revision = session.get_one(ShotRow, shot_id).revision
-            changed = shots.apply(session, shot_id, revision, edit)
-        shots.note(changed)

@@ -174,17 +174,23 @@ def _linear(picture: Encoded) -> Picture:
     return np.asarray(to_working(picture[..., :3], True), np.float32)
 
 
-def _channel(picture: Encoded, settings: KeySettings) -> Matte:
-    """What a picture says by itself, (h, w): its alpha, its luma, or one channel, with both ends as they are set."""
+def channel_of(picture: Encoded, source: str) -> Matte:
+    """A picture's alpha (1 where it has none), luma, or red, green or blue, (h, w), as it is encoded."""
     values = np.asarray(to_working(picture, False), np.float32)
-    if settings.source == "alpha":
+    if source == "alpha":
         found = values[..., 3] if values.shape[2] == 4 else np.ones(values.shape[:2], np.float32)
-        return np.ascontiguousarray(found)
-    found = (
-        values[..., :3] @ LUMA
-        if settings.source == "luma"
-        else values[..., ["red", "green", "blue"].index(settings.source)]
-    )
+    elif source == "luma":
+        found = values[..., :3] @ LUMA
+    else:
+        found = values[..., ("red", "green", "blue").index(source)]
+    return np.ascontiguousarray(found)
+
+
+def _channel(picture: Encoded, settings: KeySettings) -> Matte:
+    """What a picture says by itself, (h, w); both ends of all but an alpha as they are set."""
+    found = channel_of(picture, settings.source)
+    if settings.source == "alpha":
+        return found
     span = np.float32(max(settings.high - settings.low, 1e-3))
     return np.asarray(np.clip((found - np.float32(settings.low)) / span, 0, 1), np.float32)
 

@@ -79,10 +79,10 @@ class SubjectScene(CoverScene):
             found = self._cut_of(which)
             alpha = self._alpha_in(which, area, override)
             rows = relative(area, found.box).slices
-            back = None if behind is None else self._blurred(behind, box, area)
+            back = None if behind is None else self._blurred(behind, box, found.box)
             full = found.alpha.copy()
             full[rows] = alpha
-            colours = found.colours(full, which.spill, self._widened(back, area, found.box))[rows]
+            colours = found.colours(full, which.spill, back)[rows]
         else:
             colours, alpha = self._placed(which, area, override)
             core = self.mattes_in(which.core, area, override)
@@ -94,17 +94,8 @@ class SubjectScene(CoverScene):
         here = relative(box, area).slices
         return colours[here], alpha[here]
 
-    @staticmethod
-    def _widened(light: Picture | None, area: Box, whole: Box) -> Picture | None:
-        """Light over an area, with even light around it to fill a larger box."""
-        if light is None:
-            return None
-        out = np.ones((whole.height, whole.width, 3), np.float32)
-        out[relative(area, whole).slices] = light
-        return out
-
     def _blurred(self, behind: Picture, box: Box, area: Box) -> Picture:
-        """What lies behind a box in linear light, softly, as light that it throws on what is before it; over an area."""
+        """What lies behind a box in linear light, softly, as light that it throws on what is before it; even light around."""
         light = behind if self.linear else np.asarray(colour.decode(behind), np.float32)
         soft = cv2.GaussianBlur(light, (0, 0), max(24 * self.scale, 1))
         out = np.ones((area.height, area.width, 3), np.float32)
