@@ -22,7 +22,7 @@ from wiseglove.core.compositing.colour import encode, to_working
 from wiseglove.core.keying.band import band_of, solved_in_band
 from wiseglove.core.keying.clean import Steps, clean
 from wiseglove.core.keying.enlarge import enlarged
-from wiseglove.core.keying.key import Keyer, difference, finished, key, sampled, subject
+from wiseglove.core.keying.key import Keyer, finished, key, sampled, subject
 from wiseglove.core.matte.combine import outline_matte
 from wiseglove.core.matte.coverage import Box
 from wiseglove.demo import footage, presenter, scene
@@ -45,11 +45,16 @@ def run() -> list[Row]:
     return [*_accuracy(), *_glass(), *_enlarged(), *_speed()]
 
 
+def _excess(picture: Picture, main: int) -> Picture:
+    """By how much the main channel of a picture (h, w, 3) exceeds both others, (h, w)."""
+    return np.asarray(picture[..., main] - np.delete(picture, main, axis=2).max(axis=2), np.float32)
+
+
 def _one_colour(f: Presented, backing: Picture) -> Picture:
     """Smith and Blinn's difference with the local backing and nothing else."""
     main = f.keyer.main
-    back = np.maximum(difference(backing, main, 1.0), 1e-4)
-    return np.asarray(np.clip(1 - difference(f.picture, main, 1.0) / back, 0, 1), np.float32)
+    back = np.maximum(_excess(backing, main), 1e-4)
+    return np.asarray(np.clip(1 - _excess(f.picture, main) / back, 0, 1), np.float32)
 
 
 def _closed_form(f: Presented, alpha: Picture) -> Picture:
@@ -98,8 +103,8 @@ def _glass() -> list[Row]:
         truth = frame.hand / np.float32(255)
         keyed = key(picture, keyer)
         found.append(float(np.abs(keyed.alpha - truth)[glass].mean()))
-        back = np.maximum(difference(keyed.backing, keyer.main, 1.0), 1e-4)
-        simple = np.clip(1 - difference(picture, keyer.main, 1.0) / back, 0, 1)
+        back = np.maximum(_excess(keyed.backing, keyer.main), 1e-4)
+        simple = np.clip(1 - _excess(picture, keyer.main) / back, 0, 1)
         plain.append(float(np.abs(simple - truth)[glass].mean()))
     peer = f"one colour {np.mean(plain):.3f}"
     return [Row("holdout over coloured glass, no cover drawn", float(np.mean(found)), "", 0.01, peer)]

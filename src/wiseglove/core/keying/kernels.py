@@ -8,45 +8,50 @@ import numpy as np
 
 
 @nb.njit(cache=True, nogil=True, fastmath=True)
-def to_roots(picture, out):
-    """Linear light (h, w, 3) as 8-bit steps that are even in its square root, about as the eye sees them."""
-    for y in range(picture.shape[0]):
-        for x in range(picture.shape[1]):
-            for c in range(3):
-                v = min(max(picture[y, x, c], np.float32(0.0)), np.float32(1.0))
-                out[y, x, c] = np.uint8(np.sqrt(v) * np.float32(255.0) + np.float32(0.5))
+def to_roots(values, out):
+    """Linear light (h, n) as 8-bit steps that are even in its square root, about as the eye sees them."""
+    for y in range(values.shape[0]):
+        for x in range(values.shape[1]):
+            v = min(max(values[y, x], np.float32(0.0)), np.float32(1.0))
+            out[y, x] = np.uint8(np.int32(np.sqrt(v) * np.float32(255.0) + np.float32(0.5)))
 
 
 @nb.njit(cache=True, nogil=True, fastmath=True)
-def from_roots(roots, picture, out):
-    """Linear light of smoothed roots; what is brighter than they hold stays as it was."""
+def from_roots(roots, values, out):
+    """Linear light (h, n) of smoothed roots; what is brighter than they hold stays as it was."""
     for y in range(roots.shape[0]):
         for x in range(roots.shape[1]):
-            for c in range(3):
-                v = np.float32(roots[y, x, c]) * np.float32(1 / 255)
-                out[y, x, c] = v * v if picture[y, x, c] < 1 else picture[y, x, c]
+            v = np.float32(roots[y, x]) * np.float32(1 / 255)
+            out[y, x] = v * v if values[y, x] < np.float32(1.0) else values[y, x]
 
 
 @nb.njit(cache=True, nogil=True, fastmath=True)
-def alike(picture, share, total, near, dim, bright, out):
-    """1 where a pixel's shares of red, green and blue are within `near` of `share` and its light within bounds."""
+def alike(picture, share, total, near, dim, bright, main, one, other, gain, out, steps):
+    """1 where a pixel's shares of red, green and blue are within `near` of `share` and its light within bounds.
+
+    steps: by how much the main channel exceeds both others, times `gain`, in 8 bits.
+    """
     for y in range(picture.shape[0]):
         for x in range(picture.shape[1]):
             r, g, b = picture[y, x, 0], picture[y, x, 1], picture[y, x, 2]
             light = r + g + b
-            inverse = np.float32(1.0) / max(light, np.float32(1e-5))
-            off = abs(r * inverse - share[0]) + abs(g * inverse - share[1]) + abs(b * inverse - share[2])
-            fits = (off < near) & (light > dim * total) & (light < bright * total)
+            off = abs(r - light * share[0]) + abs(g - light * share[1]) + abs(b - light * share[2])
+            fits = (off < near * light) & (light > dim * total) & (light < bright * total)
             out[y, x] = np.uint8(1) if fits else np.uint8(0)
+            excess = picture[y, x, main] - max(picture[y, x, one], picture[y, x, other])
+            steps[y, x] = np.uint8(
+                np.int32(min(max(excess * gain, np.float32(0.0)), np.float32(255.0)) + np.float32(0.5))
+            )
 
 
 @nb.njit(cache=True, nogil=True, fastmath=True)
-def differences(picture, main, one, other, balance, out):
-    """By how much the main channel exceeds the others, of which the larger counts `balance` and the smaller the rest."""
+def foreign(picture, backing, main, one, other, share, out):
+    """1 where the main channel exceeds the others by less than a share of what it does in the backing there."""
     for y in range(picture.shape[0]):
         for x in range(picture.shape[1]):
-            a, b = picture[y, x, one], picture[y, x, other]
-            out[y, x] = picture[y, x, main] - balance * max(a, b) - (1 - balance) * min(a, b)
+            there = picture[y, x, main] - max(picture[y, x, one], picture[y, x, other])
+            back = backing[y, x, main] - max(backing[y, x, one], backing[y, x, other])
+            out[y, x] = np.uint8(1) if there < share * max(back, np.float32(1e-4)) else np.uint8(0)
 
 
 @nb.njit(cache=True, nogil=True, fastmath=True)
@@ -61,48 +66,40 @@ def mattes(picture, backing, own, inside, main, one, other, balance, low, high, 
     spread = np.float32(1.0) / max(high - low, np.float32(1e-3))
     rest = np.float32(1.0) - balance
     full = np.float32(1.0) - spill
+    half = np.float32(0.5) * spill
     for y in range(picture.shape[0]):
         for x in range(picture.shape[1]):
             if inside[y, x] > 0:
                 out[y, x] = np.float32(0.0)
                 continue
-            bb = ff = bf = pb = pf = np.float32(0.0)
-            for c in range(3):
-                p, q = picture[y, x, c], backing[y, x, c]
-                f = own[y, x, c] + np.float32(0.5) * spill * q
-                bb += q * q
-                ff += f * f
-                bf += q * f
-                pb += p * q
-                pf += p * f
+            p, p1, p2 = picture[y, x, main], picture[y, x, one], picture[y, x, other]
+            q, q1, q2 = backing[y, x, main], backing[y, x, one], backing[y, x, other]
+            s, s1, s2 = own[y, x, main], own[y, x, one], own[y, x, other]
+            f, f1, f2 = s + half * q, s1 + half * q1, s2 + half * q2
+            bb = q * q + q1 * q1 + q2 * q2
+            ff = f * f + f1 * f1 + f2 * f2
+            bf = q * f + q1 * f1 + q2 * f2
             prior = even * bb
+            to_back, to_own = p * q + p1 * q1 + p2 * q2 + prior, p * f + p1 * f1 + p2 * f2 + prior
             upper, both, lower = ff + prior, bf + prior, bb + prior
             inverse = np.float32(1.0) / max(upper * lower - both * both, np.float32(1e-9))
-            v = (upper * (pb + prior) - both * (pf + prior)) * inverse
-            u = (lower * (pf + prior) - both * (pb + prior)) * inverse
+            v = (upper * to_back - both * to_own) * inverse
+            u = (lower * to_own - both * to_back) * inverse
             a = min(max(np.float32(1.0) - v, np.float32(0.0)), np.float32(1.0))
-            there = picture[y, x, main] - balance * max(picture[y, x, one], picture[y, x, other])
-            there -= rest * min(picture[y, x, one], picture[y, x, other])
-            back = backing[y, x, main] - balance * max(backing[y, x, one], backing[y, x, other])
-            back = max(back - rest * min(backing[y, x, one], backing[y, x, other]), np.float32(1e-4))
-            solid = own[y, x, main] - balance * max(own[y, x, one], own[y, x, other])
-            solid -= rest * min(own[y, x, one], own[y, x, other])
-            solid = min(solid + np.float32(0.5) * spill * back, np.float32(0.6) * back)
+            there = p - balance * max(p1, p2) - rest * min(p1, p2)
+            back = max(q - balance * max(q1, q2) - rest * min(q1, q2), np.float32(1e-4))
+            solid = s - balance * max(s1, s2) - rest * min(s1, s2)
+            solid = min(solid + half * back, np.float32(0.6) * back)
             d = min(max((back - there) / (back * full), np.float32(0.0)), np.float32(1.0))
             k = min(max((back - there) / max(back - solid, np.float32(0.1) * back), np.float32(0.0)), np.float32(1.0))
-            off_a = grain + prior * (u + v - np.float32(1.0)) ** 2
-            off_d = grain
-            for c in range(3):
-                p, q = picture[y, x, c], backing[y, x, c]
-                e = p - u * (own[y, x, c] + np.float32(0.5) * spill * q) - v * q
-                g = p - (np.float32(1.0) - d * full) * q
-                off_a += e * e
-                off_d += g * g
-            for_a, for_d, for_k = (
-                np.float32(1.0) / off_a,
-                np.float32(1.0) / off_d,
-                np.float32(1.0) / (grain + plain * bb),
-            )
+            e, e1, e2 = p - u * f - v * q, p1 - u * f1 - v * q1, p2 - u * f2 - v * q2
+            dark = np.float32(1.0) - d * full
+            g, g1, g2 = p - dark * q, p1 - dark * q1, p2 - dark * q2
+            off_a = grain + prior * (u + v - np.float32(1.0)) ** 2 + e * e + e1 * e1 + e2 * e2
+            off_d = grain + g * g + g1 * g1 + g2 * g2
+            off_k = grain + plain * bb
+            # The three weigh by the inverse of how far off they are.
+            for_a, for_d, for_k = off_d * off_k, off_a * off_k, off_a * off_d
             mixed = (a * for_a + d * for_d + k * for_k) / (for_a + for_d + for_k)
             out[y, x] = min(max((mixed - low) * spread, np.float32(0.0)), np.float32(1.0))
 
@@ -121,16 +118,16 @@ def cleaned(picture, alpha, backing, main, one, other, balance, amount, tint, le
             if a <= 0:
                 out[y, x, 0] = out[y, x, 1] = out[y, x, 2] = np.float32(0.0)
                 continue
-            gain = np.float32(1.0) / max(a, least)
-            for c in range(3):
-                out[y, x, c] = max((picture[y, x, c] - (1 - a) * backing[y, x, c]) * gain, np.float32(0.0))
-            p, q = out[y, x, one], out[y, x, other]
-            most = balance * min(p, q) + (1 - balance) * max(p, q)
+            gain, rest = np.float32(1.0) / max(a, least), np.float32(1.0) - a
+            m = max((picture[y, x, main] - rest * backing[y, x, main]) * gain, np.float32(0.0))
+            p = max((picture[y, x, one] - rest * backing[y, x, one]) * gain, np.float32(0.0))
+            q = max((picture[y, x, other] - rest * backing[y, x, other]) * gain, np.float32(0.0))
+            most = balance * min(p, q) + (np.float32(1.0) - balance) * max(p, q)
             goes = amount[y, x] if own_amount else amount[0, 0]
-            excess = goes * max(out[y, x, main] - most, np.float32(0.0))
-            out[y, x, main] -= excess
-            for c in range(3):
-                out[y, x, c] += excess * tint[u, v, c]
+            excess = goes * max(m - most, np.float32(0.0))
+            out[y, x, main] = m - excess + excess * tint[u, v, main]
+            out[y, x, one] = p + excess * tint[u, v, one]
+            out[y, x, other] = q + excess * tint[u, v, other]
 
 
 @nb.njit(cache=True, nogil=True, fastmath=True)
@@ -155,27 +152,25 @@ def surely(alpha, out):
 
 @nb.njit(cache=True, nogil=True, fastmath=True)
 def gathered(values, weight, step, rows, top, share):
-    """Means over blocks of step x step pixels: of the weight (h, w), and of values (h, w, c) times it.
+    """Means over blocks of step x step pixels: of the weight (h, w), and of values (h, w, 3) times it.
 
     rows: which rows of blocks `top` and `share` hold, one after the other.
     """
-    height, width, channels = values.shape
+    height, width, _ = values.shape
     inverse = np.float32(1.0 / (step * step))
     for j in range(share.shape[0]):
         for i in range(share.shape[1]):
-            total = np.float32(0.0)
-            for c in range(channels):
-                top[j, i, c] = np.float32(0.0)
+            total = a = b = c = np.float32(0.0)
             for y in range(rows[j] * step, min((rows[j] + 1) * step, height)):
                 for x in range(i * step, min((i + 1) * step, width)):
-                    w = weight[y, x]
+                    w = np.float32(weight[y, x])
                     if w > 0:
                         total += w
-                        for c in range(channels):
-                            top[j, i, c] += w * values[y, x, c]
+                        a += w * values[y, x, 0]
+                        b += w * values[y, x, 1]
+                        c += w * values[y, x, 2]
             share[j, i] = total * inverse
-            for c in range(channels):
-                top[j, i, c] *= inverse
+            top[j, i, 0], top[j, i, 1], top[j, i, 2] = a * inverse, b * inverse, c * inverse
 
 
 @nb.njit(cache=True, nogil=True, fastmath=True)
@@ -186,7 +181,7 @@ def settled(sums, share, below):
             s = share[y, x]
             sure = min(s / np.float32(0.3), np.float32(1.0))
             inverse = sure / max(s, np.float32(1e-6))
-            for c in range(below.shape[2]):
+            for c in range(3):
                 below[y, x, c] = sums[y, x, c] * inverse + below[y, x, c] * (1 - sure)
 
 

@@ -18,6 +18,7 @@ from wiseglove.core.keying.rows import by_rows
 from wiseglove.core.keying.spread import spread
 
 Picture = NDArray[np.float32]
+Mask = NDArray[np.uint8]
 SATURATED = 0.12
 """Colour difference as a share of the brightest channel, below which a colour cannot be keyed."""
 ALIKE = 0.16
@@ -78,6 +79,12 @@ class Keyer:
         """Which channel is the backing's: 0 red, 1 green, 2 blue."""
         return int(np.argmax(self.sample))
 
+    @property
+    def others(self) -> tuple[int, int]:
+        """The two other channels."""
+        one, other = (c for c in range(3) if c != self.main)
+        return one, other
+
 
 @dataclass(frozen=True)
 class Spill:
@@ -109,7 +116,7 @@ class Prepared:
     calm: Picture
     backing: Picture
     own: Picture
-    clear: NDArray[np.uint8]
+    clear: Mask
 
 
 def sampled(pictures: list[Picture]) -> tuple[float, float, float]:
@@ -130,15 +137,7 @@ def sampled(pictures: list[Picture]) -> tuple[float, float, float]:
     return float(middle[0]), float(middle[1]), float(middle[2])
 
 
-def difference(picture: Picture, main: int, balance: float) -> Picture:
-    """By how much the main channel of a picture (h, w, 3) exceeds the others, (h, w)."""
-    out = np.empty(picture.shape[:2], np.float32)
-    one, other = (c for c in range(3) if c != main)
-    by_rows(kernels.differences, len(out), picture, main, one, other, np.float32(balance), out)
-    return out
-
-
-def surely_backing(picture: Picture, keyer: Keyer) -> Picture:
+def surely_backing(picture: Picture, keyer: Keyer) -> Mask:
     """Where a picture (h, w, 3) is backing for certain, 1 or 0, (h, w): of its hue, as light as around, away from all else.
 
     Thin dark things such as hair leave the backing's hue and take only some of its light, so what is darker than both
@@ -147,13 +146,15 @@ def surely_backing(picture: Picture, keyer: Keyer) -> Picture:
     if grain(picture, keyer) > CALM:
         picture = np.asarray(cv2.GaussianBlur(picture, (0, 0), SOFTENED), np.float32)
     wanted = np.array(keyer.sample, np.float32)
-    near = np.empty(picture.shape[:2], np.uint8)
-    by_rows(kernels.alike, len(near), picture, wanted / wanted.sum(), wanted.sum(), ALIKE, DIM, BRIGHT, near)
-    there = difference(picture, keyer.main, 1.0)
-    steps = cv2.convertScaleAbs(np.maximum(there, 0), alpha=255 / max(2 * float(np.ptp(wanted)), 1e-3))
+    near, steps = np.empty(picture.shape[:2], np.uint8), np.empty(picture.shape[:2], np.uint8)
+    gain = np.float32(255 / max(2 * float(np.ptp(wanted)), 1e-3))
+    by_rows(
+        kernels.alike, len(near), picture, wanted / wanted.sum(), wanted.sum(), np.float32(ALIKE), np.float32(DIM),
+        np.float32(BRIGHT), keyer.main, *keyer.others, gain, near, steps,
+    )  # fmt: skip
     around = cv2.morphologyEx(steps, cv2.MORPH_CLOSE, np.ones((THIN, THIN), np.uint8))
-    light = near & (steps >= cv2.convertScaleAbs(around, alpha=AS_LIGHT))
-    return np.asarray(_eroded(_without_grain(light), CLEAR), np.float32)
+    light = near.view(bool) & (steps >= cv2.convertScaleAbs(around, alpha=AS_LIGHT))
+    return _eroded(_without_grain(light.view(np.uint8)), CLEAR)
 
 
 def grain(picture: Picture, keyer: Keyer) -> float:
@@ -169,12 +170,15 @@ def grain(picture: Picture, keyer: Keyer) -> float:
     return float(np.median(np.abs(one - other)[lit] / level[lit])) / (0.6745 * 2**0.5)
 
 
-def _without_grain(mask: NDArray[np.uint8]) -> NDArray[np.uint8]:
-    """A mask (0 or 1) without gaps of a pixel or two, which grain makes."""
-    count, labels, stats, _ = cv2.connectedComponentsWithStats(1 - mask, connectivity=8)
-    small = np.maximum(stats[:, cv2.CC_STAT_WIDTH], stats[:, cv2.CC_STAT_HEIGHT]) <= GRAINS
-    small[0] = False
-    return mask if count < 2 or not small.any() else np.maximum(mask, small[labels].astype(np.uint8))
+def _without_grain(mask: Mask) -> Mask:
+    """A mask (0 or 1) without gaps that fit in GRAINS x GRAINS pixels, which grain makes: all around such a square is 1."""
+    side = GRAINS + 2
+    ring = np.ones((side, side), np.uint8)
+    ring[1:-1, 1:-1] = 0
+    # A square is found at its first pixel, and put back from there.
+    whole = cv2.erode(mask, ring, anchor=(1, 1))
+    back = cv2.dilate(whole, np.ones((GRAINS, GRAINS), np.uint8), anchor=(GRAINS - 1, GRAINS - 1))
+    return np.asarray(np.maximum(mask, back), np.uint8)
 
 
 def prepare(picture: Picture, keyer: Keyer, clean: Picture | None = None, core: Picture | None = None) -> Prepared:
@@ -183,7 +187,7 @@ def prepare(picture: Picture, keyer: Keyer, clean: Picture | None = None, core: 
     calm = _calm(seen, keyer.denoise * max(1.0, grain(seen, keyer) / COMMON))
     clear = surely_backing(calm, keyer)
     if core is not None:
-        clear = clear * (cv2.dilate(core, _disc(2)) < 0.02)
+        clear = np.asarray(cv2.dilate((core >= 0.02).view(np.uint8), _disc(2)) < clear).view(np.uint8)
     if clean is not None:
         backing = np.ascontiguousarray(clean, np.float32)
     elif clear.any():
@@ -191,22 +195,21 @@ def prepare(picture: Picture, keyer: Keyer, clean: Picture | None = None, core: 
     else:
         backing = np.broadcast_to(np.array(keyer.sample, np.float32), picture.shape).copy()
     # What exceeds none of the other channels is no backing, however light it is.
-    back = difference(backing, keyer.main, 1.0)
-    there = difference(calm, keyer.main, 1.0)
-    solid = _eroded((there < SOLID * np.maximum(back, 1e-4)).astype(np.uint8), INNER).astype(np.float32)
+    solid = np.empty(clear.shape, np.uint8)
+    by_rows(kernels.foreign, len(solid), calm, backing, keyer.main, *keyer.others, np.float32(SOLID), solid)
+    solid = _eroded(solid, INNER)
     if core is not None:
-        solid = np.maximum(solid, (core > 0.98).astype(np.float32))
+        solid |= (core > 0.98).view(np.uint8)
     # Without anything solid the subject counts as dark.
     own = spread(calm, solid, step=STEP) if solid.any() else np.zeros_like(calm)
-    return Prepared(calm, backing, own, _eroded(clear.astype(np.uint8), CLEAR))
+    return Prepared(calm, backing, own, _eroded(clear, CLEAR))
 
 
 def matte(prepared: Prepared, keyer: Keyer) -> Picture:
     """The matte (h, w) of a prepared picture: quick, for where only the ends or the gamma change."""
     alpha = np.empty(prepared.clear.shape, np.float32)
-    one, other = (c for c in range(3) if c != keyer.main)
     by_rows(
-        kernels.mattes, len(alpha), prepared.calm, prepared.backing, prepared.own, prepared.clear, keyer.main, one, other, np.float32(keyer.balance),
+        kernels.mattes, len(alpha), prepared.calm, prepared.backing, prepared.own, prepared.clear, keyer.main, *keyer.others, np.float32(keyer.balance),
         np.float32(keyer.low), np.float32(keyer.high), np.float32(GRAIN), np.float32(SPILLED), np.float32(EVEN),
         np.float32(PLAIN), alpha,
     )  # fmt: skip
@@ -258,8 +261,6 @@ def subject(
     `behind` (h, w, 3) each pixel.
     """
     how = spill or Spill()
-    main = keyer.main
-    one, other = (c for c in range(3) if c != main)
     if behind is not None:
         tint = np.asarray(behind / np.maximum(behind @ LUMA, 1e-3)[..., None], np.float32)
     else:
@@ -267,8 +268,8 @@ def subject(
         tint = (colour / max(float(colour @ LUMA), 1e-3))[None, None]
     own = np.empty_like(picture)
     by_rows(
-        kernels.cleaned, len(alpha), picture, alpha, backing, main, one, other, np.float32(keyer.balance), _amounts(alpha, how),
-        tint * np.float32(how.light * LUMA[main]), np.float32(LEAST), own,
+        kernels.cleaned, len(alpha), picture, alpha, backing, keyer.main, *keyer.others, np.float32(keyer.balance), _amounts(alpha, how),
+        tint * np.float32(how.light * LUMA[keyer.main]), np.float32(LEAST), own,
     )  # fmt: skip
     sure = np.empty(alpha.shape, np.float32)
     by_rows(kernels.surely, len(alpha), alpha, sure)
@@ -289,19 +290,20 @@ def _calm(picture: Picture, strength: float) -> Picture:
     """Grain smoothed a little, edges kept (bilateral, Tomasi and Manduchi 1998), in about even steps of lightness."""
     if strength <= 0:
         return picture
-    roots = np.empty(picture.shape, np.uint8)
-    by_rows(kernels.to_roots, len(roots), picture, roots)
-    smooth = cv2.bilateralFilter(roots, 5, 255 * 0.045 * strength, 1.4)
-    out = np.empty_like(picture)
-    by_rows(kernels.from_roots, len(out), smooth, picture, out)
-    return out
+    values = picture.reshape(len(picture), -1)
+    roots = np.empty(values.shape, np.uint8)
+    by_rows(kernels.to_roots, len(roots), values, roots)
+    smooth = cv2.bilateralFilter(roots.reshape(picture.shape), 5, 255 * 0.045 * strength, 1.4)
+    out = np.empty_like(values)
+    by_rows(kernels.from_roots, len(out), smooth.reshape(values.shape), values, out)
+    return out.reshape(picture.shape)
 
 
-def _eroded(mask: NDArray[np.uint8], radius: int) -> NDArray[np.uint8]:
+def _eroded(mask: Mask, radius: int) -> Mask:
     """A mask (0 or 1) without what is nearer than a radius, across, down or aslant, to where it is 0."""
     side = 2 * radius + 1
     return np.asarray(cv2.erode(mask, np.ones((side, side), np.uint8)), np.uint8)
 
 
-def _disc(radius: int) -> NDArray[np.uint8]:
+def _disc(radius: int) -> Mask:
     return np.asarray(cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * radius + 1, 2 * radius + 1)), np.uint8)

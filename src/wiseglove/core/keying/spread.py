@@ -12,21 +12,20 @@ from wiseglove.core.keying.rows import by_rows
 Picture = NDArray[np.float32]
 
 
-def spread(values: Picture, weight: Picture, closest: float = 3.0, step: int = 2) -> Picture:
-    """Values (h, w) or (h, w, c) where there is weight (h, w; 0..1), and elsewhere what is known around.
+def spread(values: Picture, weight: Picture | NDArray[np.uint8], closest: float = 3.0, step: int = 2) -> Picture:
+    """Values (h, w, 3) where there is weight (h, w; 0..1), and elsewhere what is known around.
 
     Normalised convolution (Knutsson and Westin 1993) from fine to coarse: a pixel takes the narrowest window in which
     enough is known, starting with `closest` pixels. It is done on blocks of `step` pixels, as its result is smooth. Where
     nothing is known at all the result is 0.
     """
-    known = np.ascontiguousarray(values if values.ndim == 3 else values[..., None], np.float32)
     small = tuple(-(-n // step) for n in weight.shape)
-    top, share = np.empty((*small, known.shape[2]), np.float32), np.empty(small, np.float32)
+    top, share = np.empty((*small, 3), np.float32), np.empty(small, np.float32)
     by_rows(
         kernels.gathered,
         small[0],
-        known,
-        np.ascontiguousarray(weight, np.float32),
+        np.ascontiguousarray(values),
+        np.ascontiguousarray(weight),
         step,
         np.arange(small[0]),
         top,
@@ -35,25 +34,22 @@ def spread(values: Picture, weight: Picture, closest: float = 3.0, step: int = 2
     layers = [(top, share)]
     while min(layers[-1][1].shape) > 4:
         size = tuple(max((n + 1) // 2, 1) for n in layers[-1][1].shape[::-1])
-        layers.append((_halved(layers[-1][0], size), _halved(layers[-1][1], size)))
+        top, share = (
+            np.asarray(cv2.resize(layer, size, interpolation=cv2.INTER_AREA), np.float32) for layer in layers[-1]
+        )
+        layers.append((top, share))
     out: Picture | None = None
     width = closest / (2 * step)
     for top, share in reversed(layers):
         blurred = cv2.GaussianBlur(share, (0, 0), width)
-        sums = cv2.GaussianBlur(top, (0, 0), width).reshape(top.shape)
+        sums = cv2.GaussianBlur(top, (0, 0), width)
         if out is None:
             out = np.asarray(sums / np.maximum(blurred, 1e-6)[..., None], np.float32)
             continue
-        below = cv2.resize(out, blurred.shape[::-1], interpolation=cv2.INTER_LINEAR).reshape(top.shape)
+        below = cv2.resize(out, blurred.shape[::-1], interpolation=cv2.INTER_LINEAR)
         kernels.settled(sums, blurred, below)
         out = np.asarray(below, np.float32)
     assert out is not None
     size = (small[1] * step, small[0] * step)
-    whole = cv2.resize(out, size, interpolation=cv2.INTER_LINEAR).reshape(size[1], size[0], known.shape[2])
-    whole = np.ascontiguousarray(whole[: weight.shape[0], : weight.shape[1]])
-    return np.asarray(whole if values.ndim == 3 else whole[..., 0], np.float32)
-
-
-def _halved(layer: Picture, size: tuple[int, ...]) -> Picture:
-    small = cv2.resize(layer, size, interpolation=cv2.INTER_AREA)
-    return np.asarray(small if small.ndim == layer.ndim else small[..., None], np.float32)
+    whole = cv2.resize(out, size, interpolation=cv2.INTER_LINEAR)
+    return np.ascontiguousarray(whole[: weight.shape[0], : weight.shape[1]], np.float32)
