@@ -50,7 +50,9 @@ def clean(alpha: Picture, steps: Steps) -> Picture:
         alpha = np.asarray(cv2.GaussianBlur(alpha, (0, 0), steps.soften), np.float32)
     if steps.contrast > 0:
         gain = np.float32(1 / max(1 - steps.contrast, 1e-3))
-        alpha = np.clip((alpha - np.float32(0.5)) * gain + np.float32(0.5), 0, 1)
+        alpha = alpha * gain
+        alpha -= (gain - 1) / 2
+        np.clip(alpha, 0, 1, out=alpha)
     return alpha
 
 

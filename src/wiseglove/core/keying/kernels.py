@@ -105,29 +105,59 @@ def mattes(picture, backing, own, inside, main, one, other, balance, low, high, 
 
 
 @nb.njit(cache=True, nogil=True, fastmath=True)
-def cleaned(picture, alpha, backing, main, one, other, balance, amount, tint, least, out):
-    """The backing taken out of each pixel by its alpha, and of what is left the main channel limited by the others.
+def _cleaned(picture, alpha, backing, y, x, main, one, other, balance, amount, tint, least):
+    """The backing taken out of a pixel by its alpha, and of what is left the main channel limited by the others.
 
-    amount: share of the excess that goes, (h, w) or one for all, (1, 1). tint: what comes for it, (h, w, 3) or one for all, (1, 1, 3).
+    amount: share of the excess that goes, (h, w) or one for all, (1, 1). tint: what comes for it, (h, w, 3) or one for
+    all, (1, 1, 3).
     """
-    each, own_amount = tint.shape[0] > 1, amount.shape[0] > 1
-    for y in range(picture.shape[0]):
-        for x in range(picture.shape[1]):
-            u, v = (y, x) if each else (0, 0)
+    u, v = (y, x) if tint.shape[0] > 1 else (0, 0)
+    a = alpha[y, x]
+    gain, rest = np.float32(1.0) / max(a, least), np.float32(1.0) - a
+    m = max((picture[y, x, main] - rest * backing[y, x, main]) * gain, np.float32(0.0))
+    p = max((picture[y, x, one] - rest * backing[y, x, one]) * gain, np.float32(0.0))
+    q = max((picture[y, x, other] - rest * backing[y, x, other]) * gain, np.float32(0.0))
+    most = balance * min(p, q) + (np.float32(1.0) - balance) * max(p, q)
+    goes = amount[y, x] if amount.shape[0] > 1 else amount[0, 0]
+    excess = goes * max(m - most, np.float32(0.0))
+    return m - excess + excess * tint[u, v, main], p + excess * tint[u, v, one], q + excess * tint[u, v, other]
+
+
+@nb.njit(cache=True, nogil=True, fastmath=True)
+def sure_means(picture, alpha, backing, main, one, other, balance, amount, tint, least, step, rows, top, share):
+    """Like `gathered`, of the subject's own colours: they weigh 0 where the matte is a half or less, 1 from three quarters on."""
+    height, width, _ = picture.shape
+    inverse = np.float32(1.0 / (step * step))
+    for j in range(share.shape[0]):
+        for i in range(share.shape[1]):
+            total = a = b = c = np.float32(0.0)
+            for y in range(rows[j] * step, min((rows[j] + 1) * step, height)):
+                for x in range(i * step, min((i + 1) * step, width)):
+                    if alpha[y, x] > np.float32(0.5):
+                        w = min((alpha[y, x] - np.float32(0.5)) * np.float32(4.0), np.float32(1.0))
+                        m, p, q = _cleaned(
+                            picture, alpha, backing, y, x, main, one, other, balance, amount, tint, least
+                        )
+                        total += w
+                        a += w * m
+                        b += w * p
+                        c += w * q
+            share[j, i] = total * inverse
+            top[j, i, main], top[j, i, one], top[j, i, other] = a * inverse, b * inverse, c * inverse
+
+
+@nb.njit(cache=True, nogil=True, fastmath=True)
+def completed(picture, alpha, backing, main, one, other, balance, amount, tint, least, out):
+    """A pixel's own colour where there is enough of the subject in it to tell; elsewhere that of around, which `out` holds."""
+    for y in range(out.shape[0]):
+        for x in range(out.shape[1]):
             a = alpha[y, x]
-            if a <= 0:
-                out[y, x, 0] = out[y, x, 1] = out[y, x, 2] = np.float32(0.0)
-                continue
-            gain, rest = np.float32(1.0) / max(a, least), np.float32(1.0) - a
-            m = max((picture[y, x, main] - rest * backing[y, x, main]) * gain, np.float32(0.0))
-            p = max((picture[y, x, one] - rest * backing[y, x, one]) * gain, np.float32(0.0))
-            q = max((picture[y, x, other] - rest * backing[y, x, other]) * gain, np.float32(0.0))
-            most = balance * min(p, q) + (np.float32(1.0) - balance) * max(p, q)
-            goes = amount[y, x] if own_amount else amount[0, 0]
-            excess = goes * max(m - most, np.float32(0.0))
-            out[y, x, main] = m - excess + excess * tint[u, v, main]
-            out[y, x, one] = p + excess * tint[u, v, one]
-            out[y, x, other] = q + excess * tint[u, v, other]
+            if a > least:
+                m, p, q = _cleaned(picture, alpha, backing, y, x, main, one, other, balance, amount, tint, least)
+                sure = min((a - least) / np.float32(0.35), np.float32(1.0))
+                out[y, x, main] += (m - out[y, x, main]) * sure
+                out[y, x, one] += (p - out[y, x, one]) * sure
+                out[y, x, other] += (q - out[y, x, other]) * sure
 
 
 @nb.njit(cache=True, nogil=True, fastmath=True)
@@ -140,14 +170,6 @@ def united(alpha, core, garbage, out):
             if with_core:
                 a = a + core[y, x] - a * core[y, x]
             out[y, x] = a * (np.float32(1.0) - garbage[y, x]) if with_garbage else a
-
-
-@nb.njit(cache=True, nogil=True, fastmath=True)
-def surely(alpha, out):
-    """How surely a pixel's colour is the subject's own: 0 where the matte is a half or less, 1 from three quarters on."""
-    for y in range(out.shape[0]):
-        for x in range(out.shape[1]):
-            out[y, x] = min(max((alpha[y, x] - np.float32(0.5)) * np.float32(4.0), np.float32(0.0)), np.float32(1.0))
 
 
 @nb.njit(cache=True, nogil=True, fastmath=True)
@@ -183,17 +205,3 @@ def settled(sums, share, below):
             inverse = sure / max(s, np.float32(1e-6))
             for c in range(3):
                 below[y, x, c] = sums[y, x, c] * inverse + below[y, x, c] * (1 - sure)
-
-
-@nb.njit(cache=True, nogil=True, fastmath=True)
-def completed(own, around, alpha, least, out):
-    """A pixel's own colour where there is enough of the subject in it to tell, and the colours around elsewhere."""
-    for y in range(own.shape[0]):
-        for x in range(own.shape[1]):
-            if alpha[y, x] <= least:
-                for c in range(3):
-                    out[y, x, c] = around[y, x, c]
-                continue
-            sure = min(max((alpha[y, x] - least) / np.float32(0.35), np.float32(0.0)), np.float32(1.0))
-            for c in range(3):
-                out[y, x, c] = around[y, x, c] + (own[y, x, c] - around[y, x, c]) * sure

@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 
 from wiseglove.core.keying import kernels
 from wiseglove.core.keying.rows import by_rows
-from wiseglove.core.keying.spread import spread
+from wiseglove.core.keying.spread import blocks, carried_on, spread
 
 Picture = NDArray[np.float32]
 Mask = NDArray[np.uint8]
@@ -243,7 +243,7 @@ def shrunk(alpha: Picture, pixels: float) -> Picture:
     if part < 1e-6:
         return np.asarray(near, np.float32)
     far = move(alpha, _disc(whole + 1))
-    return np.asarray(near * (1 - part) + far * part, np.float32)
+    return np.asarray(cv2.addWeighted(near, 1 - part, far, part, 0), np.float32)
 
 
 def subject(
@@ -266,16 +266,16 @@ def subject(
     else:
         colour = np.ones(3, np.float32) if how.colour is None else np.array(how.colour, np.float32)
         tint = (colour / max(float(colour @ LUMA), 1e-3))[None, None]
-    own = np.empty_like(picture)
-    by_rows(
-        kernels.cleaned, len(alpha), picture, alpha, backing, keyer.main, *keyer.others, np.float32(keyer.balance), _amounts(alpha, how),
-        tint * np.float32(how.light * LUMA[keyer.main]), np.float32(LEAST), own,
+    small = blocks(alpha.shape, STEP)
+    top, share = np.empty((*small, 3), np.float32), np.empty(small, np.float32)
+    way = (
+        keyer.main, *keyer.others, np.float32(keyer.balance), _amounts(alpha, how),
+        tint * np.float32(how.light * LUMA[keyer.main]), np.float32(LEAST),
     )  # fmt: skip
-    sure = np.empty(alpha.shape, np.float32)
-    by_rows(kernels.surely, len(alpha), alpha, sure)
-    around = spread(own, sure, step=STEP)
-    by_rows(kernels.completed, len(alpha), own, around, alpha, np.float32(LEAST), around)
-    return around
+    by_rows(kernels.sure_means, len(top), picture, alpha, backing, *way, STEP, np.arange(len(top)), top, share)
+    own = carried_on(top, share, alpha.shape, STEP)
+    by_rows(kernels.completed, len(own), picture, alpha, backing, *way, own)
+    return own
 
 
 def _amounts(alpha: Picture, how: Spill) -> Picture:

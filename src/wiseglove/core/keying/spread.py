@@ -13,24 +13,26 @@ Picture = NDArray[np.float32]
 
 
 def spread(values: Picture, weight: Picture | NDArray[np.uint8], closest: float = 3.0, step: int = 2) -> Picture:
-    """Values (h, w, 3) where there is weight (h, w; 0..1), and elsewhere what is known around.
-
-    Normalised convolution (Knutsson and Westin 1993) from fine to coarse: a pixel takes the narrowest window in which
-    enough is known, starting with `closest` pixels. It is done on blocks of `step` pixels, as its result is smooth. Where
-    nothing is known at all the result is 0.
-    """
-    small = tuple(-(-n // step) for n in weight.shape)
+    """Values (h, w, 3) where there is weight (h, w; 0..1), and elsewhere what is known around; see `carried_on`."""
+    small = blocks(weight.shape, step)
     top, share = np.empty((*small, 3), np.float32), np.empty(small, np.float32)
-    by_rows(
-        kernels.gathered,
-        small[0],
-        np.ascontiguousarray(values),
-        np.ascontiguousarray(weight),
-        step,
-        np.arange(small[0]),
-        top,
-        share,
-    )
+    known, sure = np.ascontiguousarray(values), np.ascontiguousarray(weight)
+    by_rows(kernels.gathered, small[0], known, sure, step, np.arange(small[0]), top, share)
+    return carried_on(top, share, weight.shape, step, closest)
+
+
+def blocks(shape: tuple[int, ...], step: int) -> tuple[int, int]:
+    """How many blocks of `step` pixels a picture has, down and across."""
+    return -(-shape[0] // step), -(-shape[1] // step)
+
+
+def carried_on(top: Picture, share: Picture, shape: tuple[int, ...], step: int, closest: float = 3.0) -> Picture:
+    """Values that are known on a share of each block of `step` pixels, for every pixel of a picture, (h, w, 3).
+
+    share (j, i), 0..1; top (j, i, 3): the values times it. Normalised convolution (Knutsson and Westin 1993) from fine to
+    coarse: a pixel takes the narrowest window in which enough is known, starting with `closest` pixels. Where nothing is
+    known at all the result is 0.
+    """
     layers = [(top, share)]
     while min(layers[-1][1].shape) > 4:
         size = tuple(max((n + 1) // 2, 1) for n in layers[-1][1].shape[::-1])
@@ -50,6 +52,6 @@ def spread(values: Picture, weight: Picture | NDArray[np.uint8], closest: float 
         kernels.settled(sums, blurred, below)
         out = np.asarray(below, np.float32)
     assert out is not None
-    size = (small[1] * step, small[0] * step)
+    size = (layers[0][1].shape[1] * step, layers[0][1].shape[0] * step)
     whole = cv2.resize(out, size, interpolation=cv2.INTER_LINEAR)
-    return np.ascontiguousarray(whole[: weight.shape[0], : weight.shape[1]], np.float32)
+    return np.ascontiguousarray(whole[: shape[0], : shape[1]], np.float32)
