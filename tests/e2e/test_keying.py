@@ -207,3 +207,24 @@ def test_a_clip_is_put_over_the_plate_keyed_and_moved(open_shot: Open, tmp_path:
     assert bench.pixel(450, 700) == [0, 0, 0]
     left, top = subject(bench)["keys"][0]["corners"][0]
     assert (left, top) == pytest.approx((300, 0), abs=2)
+    bench.press("4")
+    bench.settled()
+    whole = bench.pixel(BODY[0] + 300, BODY[1])
+    field = page.get_by_label("Opacity", exact=True)
+    with bench.one_change():
+        field.fill("50")
+        field.press("Enter")
+    bench.settled()
+    half = bench.pixel(BODY[0] + 300, BODY[1])
+    with bench.one_change():
+        field.fill("0")
+        field.press("Enter")
+    bench.settled()
+    none = bench.pixel(BODY[0] + 300, BODY[1])
+    assert max(abs(a - b) for a, b in zip(whole, none, strict=True)) > 20
+    assert all(min(a, c) - 3 <= b <= max(a, c) + 3 for a, b, c in zip(whole, half, none, strict=True))
+    with bench.one_change():
+        page.get_by_label("Begins at").fill("1003")
+        bench.press("Enter")
+    assert subject(bench)["start"] == 1003
+    expect(page.get_by_label("Details")).to_contain_text("The clip has pictures for frames 1003 to")
