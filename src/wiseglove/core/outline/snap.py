@@ -22,12 +22,16 @@ SPACING = 2.0
 BLUR = 1.0
 SIDE = 5.0
 """How far to both sides of an edge colours are compared, in pixels."""
-PLATEAU = 7.0
-"""How far to both sides colours are looked at to tell how much of the edge is covered."""
+PLATEAU, NEAR = 7.0, 4.0
+"""How far to both sides colours are looked at to tell how much of the edge is covered; at a sharp edge, NEAR."""
+RAMP = 9.0
+"""Width of an edge in pixels from which on it counts as blurred; half of it counts as sharp."""
 FARTHEST = 2.0
 """Largest correction of a place that is on an edge already, in pixels."""
 STIFF = 0.8
 """Price of an offset that differs from its neighbour's, per (px / px) squared."""
+STIFF_HANDLES = 0.4
+"""How much handles would rather stay as they are, against a place on the edge."""
 PULL = 0.5
 """By how much an edge at the full radius has to be clearer than one where the curve is."""
 FAINTEST = 0.8
@@ -36,6 +40,14 @@ CLEAR = 0.10
 """Contrast of an edge, in shares of how much colours differ around, below which there is no edge."""
 ABOVE_GRAIN = 3.0
 """How many times the grain the colours of the two sides of an edge have to differ."""
+FULL = 0.7
+"""Contrast that is as good as any more: a stronger edge nearby does not draw the curve off a clear one."""
+HUE = 0.7
+"""Share of the difference in lightness that does not count when colours along a side are compared: shading changes it."""
+ALIKE_IN, ALIKE_OUT, UNLIKE = 0.9, 0.3, 0.6
+"""What it costs to leave the inside's and the outside's colours, per range of colours, and the most that both cost."""
+ROUNDS = 3
+"""How often the curve is put where half is covered."""
 ENOUGH = 0.5
 """Share of the stretch that has to lie on a clear edge."""
 
@@ -101,7 +113,7 @@ def snap(
     movable = np.zeros(len(points), bool)
     movable[[k for i in segments for k in (i, (i + 1) % len(points))]] = True
     moved, share = here, 0.0
-    for reach, step, colour in ((radius, 0.5, 1.0), (min(radius, 6.0), 0.25, 0.0)):
+    for reach, step, colour in ((radius, 0.5, 1.0), (min(radius, 6.0), 0.25, 0.5)):
         along = normals_of(moved, segments)
         offsets, contrast = _offsets(layer, along, reach, step, colour, pull, len(segments) == len(points))
         share = float((contrast > CLEAR).mean())
@@ -109,9 +121,10 @@ def snap(
             return Snapped(points, 0.0, share, "There is no clear edge along this stretch within the radius.")
         clear = np.clip(contrast / (2 * CLEAR), 0.02, 1.0)
         moved = follow(moved, along, along.places + along.outward * offsets[:, None], movable, kinds, clear)
-    along = normals_of(moved, segments)
-    offsets, clear = _half_covered(light, along, len(segments) == len(points))
-    moved = follow(moved, along, along.places + along.outward * offsets[:, None], movable, kinds, clear)
+    for _ in range(ROUNDS):
+        along = normals_of(moved, segments)
+        offsets, clear = _half_covered(light, along, len(segments) == len(points))
+        moved = follow(moved, along, along.places + along.outward * offsets[:, None], movable, kinds, clear)
     before = normals_of(here, segments)
     change = places_at(moved, before.segment, before.t)[0] - before.places
     out = moved.copy()
@@ -148,13 +161,12 @@ def _offsets(
     edge = seen[:, side + short : len(ticks) - side + short] - seen[:, side - short : len(ticks) - side - short]
     scale = max(float(np.percentile(np.abs(outer - inner).max(axis=2), 90)), FAINTEST)
     contrast = np.linalg.norm(edge, axis=2) / scale
-    score = np.minimum(contrast, 1.0) + 0.3 * np.minimum(np.linalg.norm(outer - inner, axis=2) / scale, 1.0)
-    if colour:
-        # What lies well inside now tells what the inside looks like, along the curve; so does the outside.
-        deep = averaged(seen[:, 2 : 2 + side].mean(axis=1), 12, closed)
-        beyond = averaged(seen[:, -2 - side : -2].mean(axis=1), 12, closed)
-        away = np.linalg.norm(inner - deep[:, None], axis=2) + np.linalg.norm(outer - beyond[:, None], axis=2)
-        score = score - colour * 0.5 * np.minimum(away / scale, 2.0)
+    score = np.minimum(contrast, FULL) / FULL + 0.3 * np.minimum(np.linalg.norm(outer - inner, axis=2) / scale, 1.0)
+    # What lies well inside now tells what the inside looks like, along the curve; so does the outside.
+    deep = averaged(seen[:, 2 : 2 + side].mean(axis=1), 12, closed)
+    beyond = averaged(seen[:, -2 - side : -2].mean(axis=1), 12, closed)
+    away = ALIKE_IN * _unlike(inner - deep[:, None]) + ALIKE_OUT * _unlike(outer - beyond[:, None])
+    score = score - colour * np.minimum(away / scale, UNLIKE)
     size = score.shape[1]
     score = score - pull * np.linspace(-1, 1, size) ** 2
     best = _best_line(score, STIFF * (step / SPACING) ** 2 * 4, closed)
@@ -174,23 +186,53 @@ def _offsets(
     return offsets, np.where(stands_out, contrast[rows, best], 0.0)
 
 
+def _unlike(difference: Array) -> Array:
+    """How unlike two colours are (..., 3): lightness counts less than hue."""
+    return np.asarray(np.linalg.norm(difference - HUE * difference.mean(axis=-1, keepdims=True), axis=-1))
+
+
 def _half_covered(light: NDArray[np.float32], along: Normals, closed: bool) -> tuple[Array, Array]:
     """Offsets (M,) and how far each is to be believed (0..1), to where what is inside covers half, also where motion or defocus has blurred the edge.
 
-    Between the colours well inside and well outside a pixel's share of the inside is a coverage, in linear light; the
-    sum of coverages across the edge is where it lies (the zeroth moment, as Tabatabai & Mitchell 1984 use them).
+    Between the colours inside and outside a pixel's share of the inside is a coverage, in linear light. The colours are
+    taken well off a blurred edge, but near a sharp one, where they are those of the edge itself.
     """
-    ticks = np.arange(-PLATEAU, PLATEAU + 0.25, 0.5)
+    step = 0.5
+    ticks = np.arange(-PLATEAU, PLATEAU + step / 2, step)
     seen = seen_at(light, along.places[:, None] + along.outward[:, None] * ticks[:, None]).astype(np.float64)
-    flat = 6
+    wide, square = _covers(seen, 6, closed)
+    cut = round((PLATEAU - NEAR) / step)
+    near, square_near = _covers(seen[:, cut:-cut], 3, closed)
+    # c (1 - c) of a ramp adds up to a sixth of its width.
+    soft = np.clip(averaged(wide, 6, closed)[:, cut:-cut], 0, 1)
+    ramp = (soft * (1 - soft)).sum(axis=1) * step * 6
+    sharp = np.clip(2 - 2 * ramp / RAMP, 0, 1)
+    offsets = sharp * _crossing(near, step) + (1 - sharp) * _crossing(wide, step)
+    square = np.where(sharp > 0.5, square_near, square)
+    weight = square / (square + np.median(square) * 0.05 + 4.0)
+    return np.clip(averaged(offsets * weight, 8, closed), -FARTHEST, FARTHEST), np.maximum(weight, 0.02)
+
+
+def _covers(seen: Array, flat: int, closed: bool) -> tuple[Array, Array]:
+    """The inside's share (M, K) of colours (M, K, 3) across an edge, and the squared difference of both sides (M,).
+
+    The first and last `flat` of the K are taken for inside and outside.
+    """
     inner = averaged(seen[:, :flat].mean(axis=1), 3, closed)
     outer = averaged(seen[:, -flat:].mean(axis=1), 3, closed)
     axis = inner - outer
     square = (axis**2).sum(axis=1)
-    cover = ((seen - outer[:, None]) * axis[:, None]).sum(axis=2) / np.maximum(square, 1e-3)[:, None]
-    offsets = (np.clip(cover[:, flat:-flat], -0.2, 1.2) - 0.5).sum(axis=1) * 0.5
-    weight = square / (square + np.median(square) * 0.05 + 4.0)
-    return np.clip(averaged(offsets * weight, 3, closed), -FARTHEST, FARTHEST), np.maximum(weight, 0.02)
+    return ((seen - outer[:, None]) * axis[:, None]).sum(axis=2) / np.maximum(square, 1e-3)[:, None], square
+
+
+def _crossing(cover: Array, step: float) -> Array:
+    """Where coverage (M, K) falls through a half, nearest to the middle, in pixels from there; 0 where it does not."""
+    ticks = (np.arange(cover.shape[1]) - (cover.shape[1] - 1) / 2) * step
+    before, after = cover[:, :-1], cover[:, 1:]
+    falls = (before >= 0.5) & (after < 0.5)
+    places = ticks[:-1] + np.where(falls, (before - 0.5) / np.maximum(before - after, 1e-6), 0) * step
+    rows, nearest = np.arange(len(cover)), np.where(falls, np.abs(places), np.inf).argmin(axis=1)
+    return np.asarray(np.where(falls[rows, nearest], places[rows, nearest], 0.0))
 
 
 @nb.njit(cache=True)
@@ -252,7 +294,7 @@ def follow(
     design[rows, count + end] += w[2]
     handles = np.linalg.norm(points[:, 2:6].reshape(count, 2, 2), axis=2)
     free = np.concatenate([movable, movable & (handles[:, 0] > 1e-6), movable & (handles[:, 1] > 1e-6)])
-    loose = np.concatenate([np.full(count, 1e-3), np.full(2 * count, 0.12)]) * max(len(t) / max(count, 1), 1.0)
+    loose = np.concatenate([np.full(count, 1e-3), np.full(2 * count, STIFF_HANDLES)]) * max(len(t) / max(count, 1), 1.0)
     kept = design[:, free]
     heavy = kept if weights is None else kept * weights[:, None]
     matrix = kept.T @ heavy + np.diag(loose[free])
