@@ -167,6 +167,27 @@ def test_an_outline_is_carried_on_with_what_moves() -> None:
     assert np.mean(errors) < 0.5
 
 
+def test_a_shadow_inside_is_not_taken_for_the_edge_while_it_is_carried_on() -> None:
+    # Its lower side lies in shadow: the border of light and dark, 7 px inside, is far clearer than the edge itself.
+    inner = HAND - (0, 7, 0, 0, 0, 0, 0, 0)
+
+    def seen(k: int) -> np.ndarray:
+        way = np.array([1.5 * k, 0.5 * k])
+        pose, lit = HAND.copy(), inner.copy()
+        pose[:, :2] += way
+        lit[:, :2] += way
+        light = coverage(lit, Box(0, 0, WIDTH, HEIGHT))[..., None]
+        bright, shade = picture_of(pose, shift=(way[0], way[1])), coverage(pose, Box(0, 0, WIDTH, HEIGHT))[..., None]
+        return np.asarray(bright * (1 - shade * (1 - light) * 0.6), np.uint8)
+
+    carrier, errors = Carrier(seen(0), HAND, KINDS), []
+    for k in range(1, 16):
+        carried = carrier.on(seen(k))
+        assert carried.reason == "", k
+        errors.append(off(carried.points, HAND + k * np.array([1.5, 0.5, 0, 0, 0, 0, 0, 0])))
+    assert np.mean(errors) < 0.5
+
+
 def test_it_stops_where_something_covers_what_is_followed() -> None:
     carrier = Carrier(picture_of(HAND), HAND, KINDS)
     assert carrier.on(picture_of(HAND)).reason == ""

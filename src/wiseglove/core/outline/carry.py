@@ -2,8 +2,9 @@
 
 Features just inside the edge are followed from frame to frame (Lucas & Kanade 1981, pyramids by Bouguet 2001, each
 checked by following it back); the outline goes along with their common similarity and, place by place, with what
-those nearby do beyond it. Then the edge is looked for within a few pixels. What is inside is compared with the
-first frame all the while, so that the outline stops where it would run away.
+those nearby do beyond it. Then the edge is looked for within a few pixels, where what lies just inside is as it is on
+the first frame, so that no shadow is taken for an edge. What is inside is compared with the first frame all the while,
+so that the outline stops where it would run away.
 """
 
 from __future__ import annotations
@@ -18,7 +19,7 @@ from numpy.typing import NDArray
 
 from wiseglove.core.geometry.bezier import Points, flatten, signed_area
 from wiseglove.core.outline.edges import linear_light, seen_at
-from wiseglove.core.outline.snap import Normals, follow, normals_at, normals_of, snap
+from wiseglove.core.outline.snap import Likeness, Normals, follow, likeness, normals_at, normals_of, snap
 
 Array = NDArray[np.float64]
 Picture = NDArray[np.uint8]
@@ -34,7 +35,7 @@ ENOUGH = 0.35
 """Share of the features that have to be believed."""
 NEARBY = 14.0
 """Reach of a feature along the curve, in pixels."""
-SEEK = 4.0
+SEEK = 3.0
 """How far the edge is looked for after the features, in pixels."""
 PULL = 0.4
 UNLIKE = 0.30
@@ -58,7 +59,7 @@ class Carrier:
         """picture: RGB (H, W, 3) of the frame on which the outline (N, 8) is right."""
         self._kinds = kinds
         self._picture, self._points = picture, points
-        self._first = points
+        self._look: Likeness | None = None
         self._like = self._inside(picture, points)
 
     def on(self, picture: Picture) -> Carried:
@@ -67,6 +68,7 @@ class Carrier:
         if crop is None:
             return Carried(self._points, 0.0, "The outline has left the picture.")
         left, top, right, bottom = crop
+        self._look = self._look or likeness(self._picture, self._points)
         before, after = (_grey(p[top:bottom, left:right]) for p in (self._picture, picture))
         places = self._features(picture.shape) - (left, top)
         if len(places) < 8:
@@ -79,7 +81,7 @@ class Carrier:
         if warp is None or kept.mean() < 0.5:
             return Carried(self._points, 0.0, "The parts inside move apart; draw them as outlines of their own.")
         points = self._gone_along(np.asarray(warp, np.float64), start, end)
-        snapped = snap(picture, points, [], self._kinds, SEEK, PULL)
+        snapped = snap(picture, points, [], self._kinds, SEEK, PULL, self._look)
         if not snapped.reason:
             points = snapped.points
         unlike = self._unlikeness(picture, points)

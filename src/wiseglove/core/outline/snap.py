@@ -27,7 +27,7 @@ PLATEAU, NEAR = 7.0, 4.0
 RAMP = 9.0
 """Width of an edge in pixels from which on it counts as blurred; half of it counts as sharp."""
 FARTHEST = 2.0
-"""Largest correction of a place that is on an edge already, in pixels."""
+"""Correction of a place that is on an edge already from which on it is not believed, in pixels."""
 STIFF = 0.8
 """Price of an offset that differs from its neighbour's, per (px / px) squared."""
 STIFF_HANDLES = 0.4
@@ -46,8 +46,12 @@ HUE = 0.7
 """Share of the difference in lightness that does not count when colours along a side are compared: shading changes it."""
 ALIKE_IN, ALIKE_OUT, UNLIKE = 0.9, 0.3, 0.6
 """What it costs to leave the inside's and the outside's colours, per range of colours, and the most that both cost."""
+DEEP, LAYER = 5.0, 0.5
+"""How far inside an edge its likeness reaches, in pixels, and how far its colours are apart."""
+OTHER = 4.0
+"""What it costs to leave the likeness, per range of colours; more than one range costs no more."""
 ROUNDS = 3
-"""How often the curve is put where half is covered."""
+"""How often the curve is put where half is covered; once where its likeness is known, as it is near already."""
 ENOUGH = 0.5
 """Share of the stretch that has to lie on a clear edge."""
 
@@ -75,6 +79,26 @@ class Normals:
     t: Array
 
 
+@dataclass(frozen=True)
+class Likeness:
+    """What lies inside along an edge that is right: where on the outline (M,), and colours (M, D, 3) from DEEP to the edge."""
+
+    segment: NDArray[np.int64]
+    t: Array
+    colours: Array
+
+
+def likeness(picture: NDArray[np.uint8], points: Points) -> Likeness:
+    """What lies inside all along an outline (N, 8) in a picture, RGB (H, W, 3), encoded."""
+    along = normals_of(points, list(range(len(points))))
+    left, top, part = _crop(picture, points, DEEP + 4)
+    layer = np.sqrt(linear_light(part, BLUR) + 1.0)
+    ticks = np.arange(-DEEP, 0.0, LAYER)
+    places = along.places - (left, top)
+    seen = seen_at(layer, places[:, None] + along.outward[:, None] * ticks[:, None]).astype(np.float64)
+    return Likeness(along.segment, along.t, seen)
+
+
 def normals_of(points: Points, segments: list[int], spacing: float = SPACING) -> Normals:
     """Normals of an outline (N, 8) along some of its segments."""
     curves = control_polygon(points)[segments]
@@ -94,12 +118,19 @@ def normals_at(points: Points, segment: NDArray[np.int64], t: Array) -> Normals:
 
 
 def snap(
-    picture: NDArray[np.uint8], points: Points, chosen: list[int], kinds: list[str], radius: float, pull: float = PULL
+    picture: NDArray[np.uint8],
+    points: Points,
+    chosen: list[int],
+    kinds: list[str],
+    radius: float,
+    pull: float = PULL,
+    like: Likeness | None = None,
 ) -> Snapped:
     """Move the stretch between chosen points (all: the whole outline) onto the edge within `radius` pixels.
 
     picture: RGB (H, W, 3), encoded; points (N, 8). `pull` is what an edge at the full radius has to be clearer than
-    one where the curve is. Where the edge is not clear the curve follows its neighbourhood. Not moved, with a reason, where there is no edge to move to.
+    one where the curve is, and `like` what lies inside, for a whole outline, where that is known from another frame. Where
+    the edge is not clear the curve follows its neighbourhood. Not moved, with a reason, where there is no edge to move to.
     """
     segments = stretch_between(len(points), chosen)
     left, top, part = _crop(picture, points, radius + 2 * SIDE + 4)
@@ -110,21 +141,26 @@ def snap(
     light = linear_light(part, BLUR)
     # By the square root dark edges count about as much as bright ones.
     layer = np.sqrt(light + 1.0)
+    closed = len(segments) == len(points)
+
+    def across(shape: Points) -> Normals:
+        return normals_of(shape, segments) if like is None else normals_at(shape, like.segment, like.t)
+
     movable = np.zeros(len(points), bool)
     movable[[k for i in segments for k in (i, (i + 1) % len(points))]] = True
     moved, share = here, 0.0
     for reach, step, colour in ((radius, 0.5, 1.0), (min(radius, 6.0), 0.25, 0.5)):
-        along = normals_of(moved, segments)
-        offsets, contrast = _offsets(layer, along, reach, step, colour, pull, len(segments) == len(points))
+        along = across(moved)
+        offsets, contrast = _offsets(layer, along, reach, step, colour, pull, closed, like)
         share = float((contrast > CLEAR).mean())
         if share < ENOUGH:
             return Snapped(points, 0.0, share, "There is no clear edge along this stretch within the radius.")
         clear = np.clip(contrast / (2 * CLEAR), 0.02, 1.0)
         moved = follow(moved, along, along.places + along.outward * offsets[:, None], movable, kinds, clear)
-    for _ in range(ROUNDS):
-        along = normals_of(moved, segments)
-        offsets, clear = _half_covered(light, along, len(segments) == len(points))
-        moved = follow(moved, along, along.places + along.outward * offsets[:, None], movable, kinds, clear)
+    for _ in range(ROUNDS if like is None else 1):
+        along = normals_at(moved, along.segment, along.t)
+        offsets, even = _half_covered(light, along, closed)
+        moved = follow(moved, along, along.places + along.outward * offsets[:, None], movable, kinds, clear * even)
     before = normals_of(here, segments)
     change = places_at(moved, before.segment, before.t)[0] - before.places
     out = moved.copy()
@@ -147,7 +183,14 @@ def _crop(picture: NDArray[np.uint8], points: Points, margin: float) -> tuple[in
 
 
 def _offsets(
-    layer: NDArray[np.float32], along: Normals, reach: float, step: float, colour: float, pull: float, closed: bool
+    layer: NDArray[np.float32],
+    along: Normals,
+    reach: float,
+    step: float,
+    colour: float,
+    pull: float,
+    closed: bool,
+    like: Likeness | None,
 ) -> tuple[Array, Array]:
     """For each normal the offset of its edge, and how clear that edge is."""
     far = reach + SIDE
@@ -162,11 +205,19 @@ def _offsets(
     scale = max(float(np.percentile(np.abs(outer - inner).max(axis=2), 90)), FAINTEST)
     contrast = np.linalg.norm(edge, axis=2) / scale
     score = np.minimum(contrast, FULL) / FULL + 0.3 * np.minimum(np.linalg.norm(outer - inner, axis=2) / scale, 1.0)
-    # What lies well inside now tells what the inside looks like, along the curve; so does the outside.
-    deep = averaged(seen[:, 2 : 2 + side].mean(axis=1), 12, closed)
-    beyond = averaged(seen[:, -2 - side : -2].mean(axis=1), 12, closed)
-    away = ALIKE_IN * _unlike(inner - deep[:, None]) + ALIKE_OUT * _unlike(outer - beyond[:, None])
-    score = score - colour * np.minimum(away / scale, UNLIKE)
+    if like is None:
+        # What lies well inside now tells what the inside looks like, along the curve; so does the outside.
+        deep = averaged(seen[:, 2 : 2 + side].mean(axis=1), 12, closed)
+        beyond = averaged(seen[:, -2 - side : -2].mean(axis=1), 12, closed)
+        away = ALIKE_IN * _unlike(inner - deep[:, None]) + ALIKE_OUT * _unlike(outer - beyond[:, None])
+        score = score - colour * np.minimum(away / scale, UNLIKE)
+    else:
+        away = np.zeros(score.shape)
+        for k in range(like.colours.shape[1]):
+            first = side + round((k * LAYER - DEEP) / step)
+            away += np.linalg.norm(seen[:, first : first + score.shape[1]] - like.colours[:, k : k + 1], axis=2)
+        away /= like.colours.shape[1]
+        score = score - OTHER * np.minimum(away / scale, 1.0)
     size = score.shape[1]
     score = score - pull * np.linspace(-1, 1, size) ** 2
     best = _best_line(score, STIFF * (step / SPACING) ** 2 * 4, closed)
@@ -210,7 +261,9 @@ def _half_covered(light: NDArray[np.float32], along: Normals, closed: bool) -> t
     offsets = sharp * _crossing(near, step) + (1 - sharp) * _crossing(wide, step)
     square = np.where(sharp > 0.5, square_near, square)
     weight = square / (square + np.median(square) * 0.05 + 4.0)
-    return np.clip(averaged(offsets * weight, 8, closed), -FARTHEST, FARTHEST), np.maximum(weight, 0.02)
+    # The curve is near the edge already: what is farther off is another edge, or a shadow.
+    weight = weight * np.clip(FARTHEST - np.abs(offsets), 0, 1)
+    return averaged(offsets * weight, 8, closed), np.maximum(weight, 0.02)
 
 
 def _covers(seen: Array, flat: int, closed: bool) -> tuple[Array, Array]:
