@@ -82,15 +82,7 @@ def test_a_keyed_patch_counts_where_it_is_on_each_frame(shot: Shot) -> None:
 
 
 def test_a_blind_spot_rides_on_another_carrier_and_lets_go_of_one_that_is_deleted(spotted: Shot) -> None:
-    made = done(spotted, AddCarrier(type="add-carrier", frame=FIRST, patch=square(30, 30, 20), id="other"))
-    moving = [
-        s.model_copy(
-            update={"corners": tuple((x + 3.0 * (s.frame - FIRST), y) for x, y in carrier(made, "other").base)}
-        )
-        for s in places(carrier(made, "other"), range(FIRST, PLATE.last + 1))
-    ]
-    made = done(made, KeepSolution(type="keep-solution", carrier="other", places=moving))
-    made = done(made, SetCarrier(type="set-carrier", carrier="motion", avoids=False))
+    made = done(with_another(spotted), SetCarrier(type="set-carrier", carrier="motion", avoids=False))
     riding = done(made, RideRegion(type="ride-region", carrier="motion", index=0, rides="other"))
     hidden = left_out(riding, carrier(riding), FIRST + 6, None)  # type: ignore[arg-type]
     assert hidden is not None
@@ -100,6 +92,53 @@ def test_a_blind_spot_rides_on_another_carrier_and_lets_go_of_one_that_is_delete
     assert carrier(gone).blind[0].rides is None
     own = done(riding, RideRegion(type="ride-region", carrier="motion", index=0))
     assert np.array(carrier(own).blind[0].points) == pytest.approx(np.array(carrier(spotted).blind[0].points), abs=1e-6)
+
+
+def with_another(shot: Shot) -> Shot:
+    """A carrier besides, which goes 3 px to the right on each frame."""
+    made = done(shot, AddCarrier(type="add-carrier", frame=FIRST, patch=square(30, 30, 20), id="other"))
+    moving = [
+        s.model_copy(
+            update={"corners": tuple((x + 3.0 * (s.frame - FIRST), y) for x, y in carrier(made, "other").base)}
+        )
+        for s in places(carrier(made, "other"), range(FIRST, PLATE.last + 1))
+    ]
+    return done(made, KeepSolution(type="keep-solution", carrier="other", places=moving))
+
+
+def test_patches_ride_on_another_carrier_and_nothing_counts_outside_them(shot: Shot) -> None:
+    made = done(with_another(shot), SetCarrier(type="set-carrier", carrier="motion", avoids=False))
+    made = done(
+        made,
+        AddRegion(type="add-region", carrier="motion", what="patch", frame=FIRST, points=square(120, 60, 10)),
+    )
+    own = [looked_at(made, carrier(made), f) for f in (FIRST, FIRST + 6)]
+    ride = RideRegion(type="ride-region", carrier="motion", what="patch", index=0, rides="other")
+    riding = done(made, ride)
+    assert {r.rides for r in carrier(riding).patches} == {"other"}
+    assert np.array_equal(looked_at(riding, carrier(riding), FIRST), own[0])
+    late = looked_at(riding, carrier(riding), FIRST + 6)
+    assert np.array_equal(late[:, 18:], own[0][:, :-18])  # 3 px a frame, as the other carrier goes
+    hidden = left_out(riding, carrier(riding), FIRST + 6, None)  # type: ignore[arg-type]
+    assert hidden is not None
+    assert np.array_equal(hidden, 1 - late)
+    further = AddRegion(type="add-region", carrier="motion", what="patch", frame=FIRST + 6, points=square(90, 90, 8))
+    added = done(riding, further)
+    assert looked_at(added, carrier(added), FIRST + 6)[90, 90] == 1
+    assert looked_at(added, carrier(added), FIRST)[90, 90 - 18] == 1
+    back = done(riding, DeleteElement(type="delete", element="other"))
+    assert {r.rides for r in carrier(back).patches} == {None}
+    assert np.array_equal(looked_at(back, carrier(back), FIRST + 6), own[1])
+    assert left_out(back, carrier(back), FIRST + 6, None) is None  # type: ignore[arg-type]
+
+
+def test_a_carrier_begins_on_another_but_not_on_itself(shot: Shot) -> None:
+    begun = done(with_another(shot), SetCarrier(type="set-carrier", carrier="motion", begins="other"))
+    assert carrier(begun).begins == "other"
+    with pytest.raises(EditError, match="choose another carrier"):
+        done(begun, SetCarrier(type="set-carrier", carrier="motion", begins="motion"))
+    assert carrier(done(begun, SetCarrier(type="set-carrier", carrier="motion", begins=""))).begins is None
+    assert carrier(done(begun, DeleteElement(type="delete", element="other"))).begins is None
 
 
 def test_a_region_keeps_its_number_of_points_and_an_area(spotted: Shot) -> None:

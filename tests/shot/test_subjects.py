@@ -14,6 +14,7 @@ from wiseglove.core.matte.coverage import Box
 from wiseglove.shot.basics import Plate
 from wiseglove.shot.changes import changed_frames
 from wiseglove.shot.edits import (
+    AddCarrier,
     AddCover,
     AddHandCarrier,
     AddPane,
@@ -30,7 +31,8 @@ from wiseglove.shot.edits import (
 from wiseglove.shot.errors import EditError
 from wiseglove.shot.evaluate import corners_at
 from wiseglove.shot.keys import as_points
-from wiseglove.shot.model import Insert, Shot, new_shot
+from wiseglove.shot.looking import left_out, subjects_before
+from wiseglove.shot.model import Carrier, Insert, Shot, new_shot
 from wiseglove.shot.nearness import nearness
 from wiseglove.shot.render import FrameScene
 from wiseglove.shot.sampling import doubt_of, take_sample
@@ -388,3 +390,30 @@ def test_panes_that_are_changed_keep_working_beside_subjects(pictures: Staged) -
     seen = scene(shot, pictures)
     clear = pictures.where["clear"] > 0.5
     assert np.abs(seen.composite(seen.whole)[clear].astype(int) - pictures.pixels[clear].astype(int)).mean() < 3
+
+
+def test_a_carrier_leaves_out_a_keyed_subject_before_its_patch_but_not_one_that_the_patch_lies_on(
+    pictures: Staged,
+) -> None:
+    solid = pictures.where["solid"] > 0.5
+    y, x = (int(v) for v in np.argwhere(cv2.erode(solid.astype(np.uint8), np.ones((41, 41))) > 0).mean(axis=0))
+    shot = after(
+        keyed(pictures),
+        AddCarrier(type="add-carrier", id="around", frame=1001, patch=box(2, 2, WIDTH - 2, HEIGHT - 2).points),
+    )
+    shot = after(
+        shot, AddCarrier(type="add-carrier", id="on", frame=1001, patch=box(x - 15, y - 15, x + 15, y + 15).points)
+    )
+    around, on = (shot.elements[name] for name in ("around", "on"))
+    assert isinstance(around, Carrier)
+    assert isinstance(on, Carrier)
+    hidden = left_out(shot, around, FRAME, pictures)
+    assert hidden is not None
+    assert hidden[solid].mean() > 0.99
+    far = cv2.dilate((pictures.truth > 0).astype(np.uint8), np.ones((25, 25))) == 0
+    assert hidden[far].mean() < 0.01
+    assert subjects_before(shot, on, pictures) == []
+    assert left_out(shot, on, FRAME, pictures) is None
+    assert (
+        subjects_before(after(shot, SetSubject(type="set-subject", subject="who", shown=False)), around, pictures) == []
+    )

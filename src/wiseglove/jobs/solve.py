@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from wiseglove.core.geometry.homography import apply
 from wiseglove.core.motion.channels import best_channel, seen_in
 from wiseglove.core.motion.path import homographies
-from wiseglove.core.motion.plane import Place, PlaneSolver, Point
+from wiseglove.core.motion.plane import Going, Place, PlaneSolver, Point
 from wiseglove.core.motion.points import Feature, PointsSolver
 from wiseglove.core.motion.solve import segments, solve_range, stretches, told
 from wiseglove.jobs.run import Outcome, Run, StoppedError
@@ -23,8 +23,16 @@ from wiseglove.media.plate import to_float
 from wiseglove.media.spool import Spool, in_order
 from wiseglove.shot.edits import KeepSolution
 from wiseglove.shot.errors import EditError
-from wiseglove.shot.looking import check_solvable, is_keyed, left_out, looked_at, looked_at_through
+from wiseglove.shot.looking import (
+    check_solvable,
+    is_keyed,
+    left_out,
+    looked_at,
+    looked_at_through,
+    subjects_before,
+)
 from wiseglove.shot.model import Carrier, FollowedFrame, Shot, SolvedFrame
+from wiseglove.shot.riding import motion
 from wiseglove.store import jobs, shots
 from wiseglove.store.errors import RevisionError, StoreError
 from wiseglove.store.pictures import ExactPictures
@@ -135,6 +143,7 @@ class _Seeing:
         """Raises EditError where there is nothing to see on the reference."""
         self._shot, self._carrier, self._pictures = shot, carrier, pictures
         self._drawing = threading.Lock()
+        self._subjects = subjects_before(shot, carrier, pictures)
         keyed = is_keyed(carrier) and not carrier.points
         self.mask = looked_at_through(shot, carrier, np.eye(3)) if keyed else looked_at(shot, carrier, carrier.at)
         check_solvable(carrier)
@@ -181,7 +190,20 @@ class _Seeing:
     def left_out(self, frame: int) -> NDArray[np.float32] | None:
         """Where covers hide the plate on a frame, 1 or 0; None where none does."""
         with self._drawing:
-            return left_out(self._shot, self._carrier, frame, self._pictures)
+            return left_out(self._shot, self._carrier, frame, self._pictures, self._subjects)
+
+    def going(self) -> Going | None:
+        """How the carrier that this one begins on goes; None where it begins by itself."""
+        other = self._shot.find(self._carrier.begins, Carrier) if self._carrier.begins else None
+        if other is None:
+            return None
+        there = motion(other, self._shot.plate)
+
+        def between(one: int, two: int) -> Matrix:
+            before, after = there.matrices(np.array([one, two], np.float64))
+            return np.asarray(after @ np.linalg.inv(before), np.float64)
+
+        return between
 
 
 def _solved(
@@ -227,7 +249,8 @@ def _solver(
     if not carrier.points:
         mask = seeing.mask if reference == carrier.at else seeing.mask_through(on)
         return PlaneSolver(
-            picture_at, reference, mask, carrier.model, seeing.left_out, runs_out=carrier.runs_out, counted_at=seeing.counted_through(on, reference)
+            picture_at, reference, mask, carrier.model, seeing.left_out, runs_out=carrier.runs_out,
+            counted_at=seeing.counted_through(on, reference), going=seeing.going(),
         )  # fmt: skip
     features = [
         Feature(
@@ -236,7 +259,7 @@ def _solver(
         )
         for p in carrier.points
     ]  # fmt: skip
-    return PointsSolver(picture_at, carrier.at, features, carrier.when_lost, seeing.left_out)
+    return PointsSolver(picture_at, carrier.at, features, carrier.when_lost, seeing.left_out, seeing.going())
 
 
 def _loss(places: dict[int, Place], carrier: Carrier) -> str:

@@ -15,9 +15,12 @@ from wiseglove.shot.model import Carrier, Cover, FollowedPoint, Insert, Region, 
 from wiseglove.shot.render import FrameScene
 from wiseglove.shot.riding import motion, quads_of
 from wiseglove.shot.scene import Pictures
+from wiseglove.shot.subject import Subject
 
 Picture = NDArray[np.float32]
 Array = NDArray[np.float64]
+SEEN = 0.02
+"""Coverage from which on a cover or a subject hides what is behind it."""
 BRIGHT = 0.1
 """Share of full light from which a pixel of a matte hides what lies there."""
 
@@ -78,8 +81,8 @@ def check_solvable(carrier: Carrier) -> None:
 
 
 def is_keyed(carrier: Carrier) -> bool:
-    """Whether what a carrier looks at changes its shape."""
-    return any(region.keys for region in (*carrier.patches, *carrier.blind))
+    """Whether what a carrier looks at changes its shape by itself."""
+    return any(region.keys and not region.rides for region in (*carrier.patches, *carrier.blind))
 
 
 def looked_at(shot: Shot, carrier: Carrier, frame: int) -> Picture:
@@ -111,13 +114,39 @@ def _pattern_at(point: FollowedPoint, frame: int) -> NDArray[np.float64] | None:
     return np.array(place) + half * np.array([[-1, -1], [1, -1], [1, 1], [-1, 1]])
 
 
-def left_out(shot: Shot, carrier: Carrier, frame: int, pictures: Pictures) -> Picture | None:
-    """Where shown covers or the carrier's matte lie, with its margin, 1 or 0, (height, width); None where there are none."""
+def subjects_before(shot: Shot, carrier: Carrier, pictures: Pictures) -> list[Subject]:
+    """Keyed subjects of the plate that may hide what a carrier looks at: none that its patch lies on, or that a pane limits."""
+    things = map(shot.elements.get, shot.settings.depth)
+    found = [t for t in things if isinstance(t, Subject) and t.shown and t.clip is None and t.pane is None]
+    if not carrier.avoids or not found:
+        return []
+    mask = looked_at(shot, carrier, carrier.at) > 0.5
+    return [t for t in found if not mask.any() or _subject_on(shot, t, carrier.at, pictures)[mask].mean() < 0.5]
+
+
+def _subject_on(shot: Shot, which: Subject, frame: int, pictures: Pictures) -> Picture:
+    """Where a subject is on a frame, 1 or 0, (height, width); looked at in half the size."""
+    seen = FrameScene(shot, frame, pictures, 0.5).matte_of(which.id)
+    whole = cv2.resize(seen, (shot.plate.width, shot.plate.height), interpolation=cv2.INTER_LINEAR)
+    return np.asarray(whole > SEEN, np.float32)
+
+
+def left_out(
+    shot: Shot, carrier: Carrier, frame: int, pictures: Pictures, subjects: list[Subject] | None = None
+) -> Picture | None:
+    """Where nothing is looked at on a frame, 1 or 0, (height, width); None where that is nowhere.
+
+    It is where shown covers, subjects and the carrier's matte lie, with its margin, and, where the patches ride on another
+    carrier, what lies outside them. subjects: see `subjects_before`, which is asked if they are not given.
+    """
     hidden = None
     covers = [c for c in shot.covers if shot.is_shown(c) and c.present(frame) and not _rides(shot, c, carrier)]
     if carrier.avoids and covers:
         scene = FrameScene(shot, frame, pictures)
-        hidden = (scene.matte(scene.whole, covers=covers) > 0.02).astype(np.float32)
+        hidden = (scene.matte(scene.whole, covers=covers) > SEEN).astype(np.float32)
+    for which in subjects_before(shot, carrier, pictures) if subjects is None else subjects:
+        there = _subject_on(shot, which, frame, pictures)
+        hidden = there if hidden is None else np.maximum(hidden, there)
     for region in carrier.blind:
         if region.rides and shot.find(region.rides, Carrier) is not None:
             there = filled(_line(shot, carrier, region, frame), (shot.plate.height, shot.plate.width))
@@ -125,10 +154,15 @@ def left_out(shot: Shot, carrier: Carrier, frame: int, pictures: Pictures) -> Pi
     if carrier.matte:
         bright = _bright(shot, carrier.matte, frame, pictures)
         hidden = bright if hidden is None else np.maximum(hidden, bright)
-    if hidden is None:
-        return None
-    wide = 2 * carrier.margin + 1
-    return np.asarray(cv2.dilate(hidden, np.ones((wide, wide), np.uint8)), np.float32)
+    if hidden is not None:
+        wide = 2 * carrier.margin + 1
+        hidden = np.asarray(cv2.dilate(hidden, np.ones((wide, wide), np.uint8)), np.float32)
+    if any(region.rides for region in carrier.patches):
+        inside = np.zeros((shot.plate.height, shot.plate.width), np.float32)
+        for region in carrier.patches:
+            inside = np.maximum(inside, filled(_line(shot, carrier, region, frame), inside.shape))
+        hidden = 1 - inside if hidden is None else np.maximum(hidden, 1 - inside)
+    return hidden
 
 
 def _bright(shot: Shot, media: str, frame: int, pictures: Pictures) -> Picture:

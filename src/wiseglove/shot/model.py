@@ -117,7 +117,7 @@ class Region(Strict):
     keys: list[RegionKey] = []
     """Shapes between which it changes evenly; none where it keeps its shape."""
     rides: ElementId | None = None
-    """For a blind spot: another carrier that it rides on instead."""
+    """Another carrier that it rides on instead; all patches of a carrier ride on the same."""
 
 
 class SolvedFrame(Strict):
@@ -187,6 +187,8 @@ class Carrier(Strict):
     """Pixels round covers that are left out too."""
     avoids: bool = True
     """Whether covers are left out by themselves; those that ride on the carrier never are."""
+    begins: ElementId | None = None
+    """Another carrier: on each frame the motion is looked for from where that one goes."""
     runs_out: bool = False
     """Whether the motion goes on with only its shift solved where it cannot be told any more."""
     references: list[int] = []

@@ -217,6 +217,27 @@ def test_what_is_ignored_is_not_looked_at() -> None:
     assert sum(p.status == "solved" for p in places.values()) >= 6
 
 
+def test_what_is_known_of_the_way_finds_a_patch_that_jumps_out_of_reach() -> None:
+    base = texture()
+
+    def jumped(frame: int) -> Array:
+        return np.array([[1, 0, 14.0 * (frame - 1)], [0, 1, 0], [0, 0, 1]])
+
+    frames = {f: seen(base, jumped(f), seed=f) for f in (1, 2, 3)}
+    small = filled(np.array([[60.0, 100], [90, 100], [90, 130], [60, 130]]), SIZE)
+
+    def worst(**how: object) -> float:
+        solver = PlaneSolver(frames.__getitem__, 1, small, "shift", reach=6, **how)  # type: ignore[arg-type]
+        found = solve_range(solver, 1, 3, lambda place: None)
+        return max(
+            99.0 if p.matrix is None or p.status != "solved" else float(np.abs(p.matrix - jumped(f))[:2, 2].max())
+            for f, p in found.items()
+        )
+
+    assert worst() == 99.0
+    assert worst(going=lambda one, two: jumped(two) @ np.linalg.inv(jumped(one))) < 0.2
+
+
 def test_nothing_to_see_is_never_called_solved() -> None:
     flat = np.full(SIZE, 90, np.float32)
     rng = np.random.default_rng(4)

@@ -1104,6 +1104,8 @@ export interface components {
                     number
                 ]
             ];
+            /** Begins */
+            begins?: string | null;
             /**
              * Blind
              * @default []
@@ -2709,7 +2711,7 @@ export interface components {
         };
         /**
          * RideRegion
-         * @description Let a blind spot ride on another carrier (None: on its own); it stays where it is on its keys.
+         * @description Let a blind spot, or all patches, ride on another carrier (None: on its own); they stay where they are on their keys.
          */
         RideRegion: {
             /** Carrier */
@@ -2723,6 +2725,12 @@ export interface components {
              * @enum {string}
              */
             type: "ride-region";
+            /**
+             * What
+             * @default blind
+             * @enum {string}
+             */
+            what?: "patch" | "blind";
         };
         /**
          * Sample
@@ -2810,6 +2818,8 @@ export interface components {
         SetCarrier: {
             /** Avoids */
             avoids?: boolean | null;
+            /** Begins */
+            begins?: string | null;
             /** Carrier */
             carrier: string;
             /** Channel */

@@ -19,6 +19,8 @@ from wiseglove.core.motion.reference import LEVELS, SMALLEST, Reference, between
 
 Matrix = NDArray[np.float64]
 Picture = NDArray[np.float32]
+Going = Callable[[int, int], Matrix]
+"""How the picture goes from one frame to another, (3, 3), as something else knows."""
 Status = Literal["solved", "unsure", "lost", "bridged", "held"]
 THRESHOLDS = {"deviation": 0.35, "agreement": 0.5, "spread": 0.45, "correlation": 0.93}
 KEPT = 8
@@ -96,8 +98,11 @@ class PlaneSolver:
         ends: Matrix | None = None,
         runs_out: bool = False,
         counted_at: Callable[[int], Picture] | None = None,
+        going: Going | None = None,
     ) -> None:
-        """counted_at: frame number to what counts on it, (h, w) at the reference, where that changes; within `mask`.
+        """going: how the picture is expected to go between two frames, from where the motion is looked for first.
+
+        counted_at: frame number to what counts on it, (h, w) at the reference, where that changes; within `mask`.
 
         runs_out: where the model cannot be told any more, only shift is solved and the rest of the motion goes on.
 
@@ -119,6 +124,7 @@ class PlaneSolver:
         self.masks_at = lru_cache(maxsize=KEPT)(
             lambda frame: None if counted_at is None else self.reference.masks_of(counted_at(frame))
         )
+        self.going = going
         self.freedoms = FREEDOMS[model]
         self.model = model
         self.finder = Finder(self.reference, model) if reach is None else None
@@ -180,6 +186,9 @@ class PlaneSolver:
         aligner = self.aligner(frame)
         starts: list[Matrix] = []
         last = before.matrix if before is not None else None
+        if self.going is not None:
+            base, known = (self.at, np.eye(3)) if before is None or last is None else (before.frame, last)
+            starts.append(self.going(base, frame) @ known)
         if last is not None:
             if earlier is not None and earlier.matrix is not None:
                 starts.append(last @ np.linalg.inv(earlier.matrix) @ last)

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from wiseglove.core.geometry.homography import apply
 from wiseglove.core.motion.models import Model, fitted
-from wiseglove.core.motion.plane import KEPT, Place, PlaneSolver, Point
+from wiseglove.core.motion.plane import KEPT, Going, Place, PlaneSolver, Point
 from wiseglove.core.motion.reference import pyramid
 
 Matrix = NDArray[np.float64]
@@ -57,8 +57,9 @@ class PointsSolver:
         features: list[Feature],
         when_lost: WhenLost = "simpler",
         ignore_at: Callable[[int], Picture | None] = lambda frame: None,
+        going: Going | None = None,
     ) -> None:
-        """Raises ValueError without features, or where one's pattern lies outside the picture or is all hidden."""
+        """going: as for `PlaneSolver`. Raises ValueError without features, or where one's pattern lies outside the picture or is all hidden."""
         if not features:
             raise ValueError("there is no point to follow")
         self.picture_at, self.at, self.features, self.when_lost = picture_at, at, features, when_lost
@@ -67,7 +68,7 @@ class PointsSolver:
         self._followers = {
             f.id: PlaneSolver(
                 picture_at, f.at, _square(f, picture_at(f.at).shape), "similarity", ignore_at, levels_at,
-                reach=max((f.search - f.pattern) // 2, 2), ends=np.array([f.seen]),
+                reach=max((f.search - f.pattern) // 2, 2), ends=np.array([f.seen]), going=going,
             )
             for f in features if f.held is None
         }  # fmt: skip

@@ -24,7 +24,7 @@ from wiseglove.shot.edits.base import (
     unlocked_carrier,
     unlocked_outline,
 )
-from wiseglove.shot.edits.regions import RegionPoints, check_region
+from wiseglove.shot.edits.regions import RegionPoints, check_region, riding
 from wiseglove.shot.errors import EditError
 from wiseglove.shot.model import (
     Animated,
@@ -139,14 +139,19 @@ class SetCarrier(Editing):
     smoothing: int | None = Field(default=None, ge=0, le=50)
     when_lost: Literal["simpler", "stop"] | None = None
     runs_out: bool | None = None
+    begins: str | None = None
+    """A carrier; empty for none."""
     matte: str | None = None
     """A clip; empty for none."""
 
     def apply(self, shot: Shot) -> Applied:
         carrier = get(shot, self.carrier, Carrier)
         sent = {n: v for n in self.model_fields_set - {"type", "carrier"} if (v := getattr(self, n)) is not None}
-        if "matte" in sent:
-            sent["matte"] = sent["matte"] or None
+        sent |= {name: sent[name] or None for name in ("matte", "begins") if name in sent}
+        if sent.get("begins") and get(shot, sent["begins"], Carrier).id == carrier.id:
+            raise EditError(
+                f"{carrier.name} cannot begin where it goes itself. Nothing was changed; choose another carrier."
+            )
         label = f"Changed {', '.join(sorted(sent)) or 'nothing'} of {carrier.name}"
         return Applied(label, {carrier.id: carrier.model_copy(update=sent)})
 
@@ -313,14 +318,28 @@ def moved_to(rider: Animated, carrier: Carrier | None, shot: Shot) -> Animated:
     return riding_on(rider, shot, rides=carrier.id if carrier else None, joints=joints, rest=rest)
 
 
+def _carrier_without(held: Carrier, shot: Shot, carrier: Carrier) -> dict[str, Element | None]:
+    """A carrier whose regions ride on themselves, and which begins by itself, where it did so on one that goes; none else."""
+
+    def own(regions: list[Region]) -> list[Region]:
+        return [riding(r, shot, held, None) if r.rides == carrier.id else r for r in regions]
+
+    changed = {
+        "blind": own(held.blind),
+        "patches": own(held.patches),
+        "begins": None if held.begins == carrier.id else held.begins,
+    }
+    if all(getattr(held, name) == value for name, value in changed.items()):
+        return {}
+    return {held.id: held.model_copy(update=changed)}
+
+
 def without_carrier(shot: Shot, carrier: Carrier) -> dict[str, Element | None]:
     """What deleting a carrier changes: all that rode on it stays where it is on its keys."""
     after: dict[str, Element | None] = {carrier.id: None}
     for element in shot.elements.values():
         if isinstance(element, Carrier) and element.id != carrier.id:
-            if any(r.rides == carrier.id for r in element.blind):
-                blind = [r.model_copy(update={"rides": None}) if r.rides == carrier.id else r for r in element.blind]
-                after[element.id] = element.model_copy(update={"blind": blind})
+            after |= _carrier_without(element, shot, carrier)
             continue
         if not isinstance(element, Animated):
             continue

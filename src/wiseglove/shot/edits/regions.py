@@ -48,8 +48,10 @@ class AddRegion(Editing):
         carrier = unlocked_carrier(shot, self.carrier)
         keying.check_frame(shot.plate, self.frame)
         check_region(self.points, shot)
-        stored = motion(carrier, shot.plate).back(self.frame, np.array(self.points, np.float64))
-        region = Region(points=keying.as_points(stored))
+        rides = carrier.patches[0].rides if self.what == "patch" and carrier.patches else None
+        there = region_motion(shot, carrier, Region(points=self.points, rides=rides))
+        stored = there.back(self.frame, np.array(self.points, np.float64))
+        region = Region(points=keying.as_points(stored), rides=rides)
         name = NAMES[self.what]
         changed = carrier.model_copy(update={name: [*getattr(carrier, name), region]})
         return Applied(f"Drew {WORDS[self.what]} of {carrier.name}, frame {self.frame}", {carrier.id: changed})
@@ -131,29 +133,39 @@ class FreezeRegion(Editing):
 
 
 class RideRegion(Editing):
-    """Let a blind spot ride on another carrier (None: on its own); it stays where it is on its keys."""
+    """Let a blind spot, or all patches, ride on another carrier (None: on its own); they stay where they are on their keys."""
 
     type: Literal["ride-region"]
     carrier: ElementId
+    what: What = "blind"
     index: int = Field(ge=0)
     rides: ElementId | None = None
 
     def apply(self, shot: Shot) -> Applied:
         carrier = unlocked_carrier(shot, self.carrier)
-        region = _region(carrier, "blind", self.index)
+        region = _region(carrier, self.what, self.index)
         other = get(shot, self.rides, Carrier) if self.rides and self.rides != carrier.id else None
-        was = region_motion(shot, carrier, region)
-        now = motion(other or carrier, shot.plate)
+        on = other.name if other else carrier.name
+        if self.what == "blind":
+            return _with(
+                carrier, "blind", self.index, riding(region, shot, carrier, other), f"A blind spot rides on {on}"
+            )
+        patches = [riding(r, shot, carrier, other) for r in carrier.patches]
+        changed = carrier.model_copy(update={"patches": patches})
+        return Applied(f"What {carrier.name} looks at rides on {on}", {carrier.id: changed})
 
-        def moved(frame: int, points: list[Point]) -> list[Point]:
-            seen = was.carry(np.array([frame], np.float64), np.array(points, np.float64)[None])[0]
-            return keying.as_points(now.back(frame, seen))
 
-        keys = [k.model_copy(update={"points": moved(k.frame, k.points)}) for k in region.keys]
-        points = moved(carrier.at, region.points)
-        changed = region.model_copy(update={"points": points, "keys": keys, "rides": other.id if other else None})
-        label = f"A blind spot rides on {other.name if other else carrier.name}"
-        return _with(carrier, "blind", self.index, changed, label)
+def riding(region: Region, shot: Shot, carrier: Carrier, other: Carrier | None) -> Region:
+    """A region of a carrier that rides on another one, or on its own, where it was on its keys."""
+    was, now = region_motion(shot, carrier, region), motion(other or carrier, shot.plate)
+
+    def moved(frame: int, points: list[Point]) -> list[Point]:
+        seen = was.carry(np.array([frame], np.float64), np.array(points, np.float64)[None])[0]
+        return keying.as_points(now.back(frame, seen))
+
+    keys = [k.model_copy(update={"points": moved(k.frame, k.points)}) for k in region.keys]
+    points = moved(carrier.at, region.points)
+    return region.model_copy(update={"points": points, "keys": keys, "rides": other.id if other else None})
 
 
 def _region(carrier: Carrier, what: What, index: int) -> Region:

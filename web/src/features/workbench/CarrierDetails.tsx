@@ -8,8 +8,7 @@ import { Section } from "../../ui/Section";
 import { Select } from "../../ui/Select";
 import { TextField } from "../../ui/TextField";
 import { goTo, type Bench } from "./bench";
-import { solvedOf } from "./carriers";
-import { isByHand } from "./carriers";
+import { carriersOf, isByHand, solvedOf } from "./carriers";
 import { CheckRows } from "./CheckRows";
 import { FollowedRows } from "./FollowedRows";
 import { HandRows } from "./HandRows";
@@ -132,6 +131,7 @@ export function CarrierDetails({ b, carrier }: { b: Bench; carrier: Carrier }) {
       ) : (
         <Looking b={b} carrier={carrier} set={set} />
       )}
+      {!isByHand(carrier) && <BeginRow b={b} carrier={carrier} set={set} />}
       {!isByHand(carrier) && <LeavingOut b={b} carrier={carrier} set={set} />}
       <HandRows b={b} carrier={carrier} />
       <Section title="Slip, jitter, smoothing" open={false}>
@@ -229,6 +229,22 @@ function Looking({ b, carrier, set }: { b: Bench; carrier: Carrier; set: Set }) 
         </label>
       </Row>
     </>
+  );
+}
+
+/** Where on each frame the motion is looked for first: where another carrier goes, which is solved already. */
+function BeginRow({ b, carrier, set }: { b: Bench; carrier: Carrier; set: Set }) {
+  const others = carriersOf(b).filter((c) => c.id !== carrier.id);
+  if (!others.length) return null;
+  return (
+    <Row label="Begins on">
+      <Select
+        label="Begins on"
+        options={[{ value: "", label: "Itself" }, ...others.map((c) => ({ value: c.id, label: c.name }))]}
+        value={carrier.begins ?? ""}
+        onPick={(begins) => set({ begins })}
+      />
+    </Row>
   );
 }
 

@@ -67,13 +67,13 @@ export function RegionRows({ b, carrier, what }: { b: Bench; carrier: Carrier; w
           )}
         </Row>
       )}
-      {chosen && what === "blind" && carriersOf(b).length > 1 && (
-        <Row label="It rides on">
+      {chosen && carriersOf(b).length > 1 && (
+        <Row label={what === "blind" || regions.length === 1 ? "It rides on" : "They ride on"}>
           <Select
-            label="The blind spot rides on"
+            label={`The ${name.toLowerCase()} rides on`}
             options={carriersOf(b).map((c) => ({ value: c.id, label: c.name }))}
             value={chosen.rides ?? carrier.id}
-            onPick={(rides) => about("ride-region", { rides })}
+            onPick={(rides) => about("ride-region", { what, rides })}
           />
         </Row>
       )}
