@@ -148,3 +148,31 @@ def sliding(bench: Bench, count: int = 16) -> list[float]:
     bench.settled()
     times: list[float] = bench.page.evaluate(SLIDE, count)
     return times[1:]  # the first one prepares the frame
+
+
+FIRST_FRAME = """() => new Promise(done => {
+    const shown = document.querySelector('[data-testid=frame]');
+    const before = shown.textContent;
+    let pressed = 0;
+    document.addEventListener('click', () => { pressed = performance.now(); }, { once: true, capture: true });
+    new MutationObserver((_, watching) => {
+        if (shown.textContent === before) return;
+        watching.disconnect();
+        requestAnimationFrame(() => done(performance.now() - pressed));
+    }).observe(shown, { childList: true, characterData: true, subtree: true });
+})"""
+
+
+def first_solved(bench: Bench) -> float:
+    """Milliseconds from pressing Solve all to the first newly solved frame on the page; solving is stopped then."""
+    page = bench.page
+    bench.press("m")
+    bench.drag((400, 200), (860, 500))
+    bench.last_done("Drew Carrier")
+    page.wait_for_timeout(300)
+    page.evaluate(f"() => {{ window.firstSolved = ({FIRST_FRAME})(); }}")
+    page.get_by_role("button", name="Solve all").click()
+    spent: float = page.evaluate("() => window.firstSolved")
+    page.get_by_role("button", name="Stop, keep what is there").click()
+    page.get_by_role("button", name="Solve all").wait_for()
+    return spent

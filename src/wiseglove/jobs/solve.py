@@ -5,6 +5,7 @@ from __future__ import annotations
 import threading
 import time
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from typing import Any
 
@@ -104,11 +105,12 @@ def work(run: Run) -> Outcome:
     if carrier is None:
         raise StoreError("That carrier is not in the shot any more. Nothing was solved.")
     first, last = int(run.payload["first"]), int(run.payload["last"])
-    pictures = ExactPictures(run.settings.media)
+    # What is left out is looked at beside what is solved, so it gets its own readers.
+    pictures, others = ExactPictures(run.settings.media), ExactPictures(run.settings.media)
     told_so_far = _Told(run, carrier, last - first + 1)
     try:
         _check_matte(run, shot, carrier)
-        seeing = _Seeing(shot, carrier, pictures)
+        seeing = _Seeing(shot, carrier, pictures, others)
         movie = clip.read_info(run.settings.media / shot.plate.media).kind == "movie"
         start = min(max(carrier.at, first), last)
         parts = segments(carrier.at, carrier.references, first, last)
@@ -118,6 +120,7 @@ def work(run: Run) -> Outcome:
             places = _solved(carrier, parts, spool.get, seeing, told_so_far)
     finally:
         pictures.close()
+        others.close()
     told_so_far.tell()
     tracks = {point: list(frames.values()) for point, frames in told_so_far.tracks.items()}
     revision = _keep(run, carrier.id, list(told_so_far.places.values()), tracks)
@@ -139,11 +142,22 @@ def _check_matte(run: Run, shot: Shot, carrier: Carrier) -> None:
 class _Seeing:
     """What a carrier sees of the plate: its channel's pictures, its patch, and what covers leave out of them."""
 
-    def __init__(self, shot: Shot, carrier: Carrier, pictures: ExactPictures) -> None:
-        """Raises EditError where there is nothing to see on the reference."""
-        self._shot, self._carrier, self._pictures = shot, carrier, pictures
+    def __init__(self, shot: Shot, carrier: Carrier, pictures: ExactPictures, others: ExactPictures) -> None:
+        """others: for what is left out. Raises EditError where there is nothing to see on the reference."""
+        self._shot, self._carrier, self._pictures, self._others = shot, carrier, pictures, others
         self._drawing = threading.Lock()
-        self._subjects = subjects_before(shot, carrier, pictures)
+        # The first picture takes longest, as its movie has to be opened.
+        with ThreadPoolExecutor(1) as opening:
+            own = opening.submit(self._pixels, carrier.at)
+            self._draw()
+        self._own = own.result()
+        self._channel = carrier.channel
+        if carrier.channel == "auto":
+            self._channel = best_channel(self._own, self.mask)
+
+    def _draw(self) -> None:
+        shot, carrier = self._shot, self._carrier
+        self._subjects = subjects_before(shot, carrier, self._others)
         keyed = is_keyed(carrier) and not carrier.points
         self.mask = looked_at_through(shot, carrier, np.eye(3)) if keyed else looked_at(shot, carrier, carrier.at)
         check_solvable(carrier)
@@ -158,10 +172,6 @@ class _Seeing:
                 "Covers hide the whole patch on its own frame. Nothing was solved; draw the patch on a frame where it is "
                 "seen."
             )
-        self._own = self._pixels(carrier.at)
-        self._channel = carrier.channel
-        if carrier.channel == "auto":
-            self._channel = best_channel(self._own, self.mask)
 
     def _pixels(self, frame: int) -> NDArray[np.float32]:
         plate = self._shot.plate
@@ -190,7 +200,7 @@ class _Seeing:
     def left_out(self, frame: int) -> NDArray[np.float32] | None:
         """Where covers hide the plate on a frame, 1 or 0; None where none does."""
         with self._drawing:
-            return left_out(self._shot, self._carrier, frame, self._pictures, self._subjects)
+            return left_out(self._shot, self._carrier, frame, self._others, self._subjects)
 
     def going(self) -> Going | None:
         """How the carrier that this one begins on goes; None where it begins by itself."""

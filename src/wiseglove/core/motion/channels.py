@@ -31,6 +31,9 @@ def best_channel(pixels: Picture, mask: Picture) -> Channel:
     if pixels.shape[2] < 3:
         return "luma"
     channels: tuple[Channel, ...] = ("luma", "red", "green", "blue")
+    left, top, width, height = cv2.boundingRect((mask > 0.5).view(np.uint8))
+    rows, columns = slice(top, top + height), slice(left, left + width)
+    pixels, mask = pixels[rows, columns], mask[rows, columns]
     with ThreadPoolExecutor(2) as pool:
         told = dict(zip(channels, pool.map(lambda c: _told(seen_in(pixels, c), mask), channels), strict=True))
     best = max(told, key=lambda channel: told[channel])
@@ -39,13 +42,10 @@ def best_channel(pixels: Picture, mask: Picture) -> Channel:
 
 def _told(picture: Picture, mask: Picture) -> float:
     """Gradient energy over noise variance; the noise by Immerkaer 1996, "Fast noise variance estimation"."""
-    inside = mask > 0.5
-    ys, xs = np.nonzero(inside)
-    part = picture[ys.min() : ys.max() + 1, xs.min() : xs.max() + 1]
-    within = inside[ys.min() : ys.max() + 1, xs.min() : xs.max() + 1]
+    within = mask > 0.5
     kernel = np.array([[1, -2, 1], [-2, 4, -2], [1, -2, 1]], np.float32)
-    curved = np.abs(cv2.filter2D(part, -1, kernel))[within]
+    curved = np.abs(cv2.filter2D(picture, -1, kernel))[within]
     noise = max(float(np.median(curved)) / 0.6745 / 6, 0.3)
-    soft = cv2.GaussianBlur(part, (0, 0), 1.0)
+    soft = cv2.GaussianBlur(picture, (0, 0), 1.0)
     steep = cv2.Sobel(soft, -1, 1, 0, scale=0.125) ** 2 + cv2.Sobel(soft, -1, 0, 1, scale=0.125) ** 2
     return float(steep[within].mean()) / noise**2
