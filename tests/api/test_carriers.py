@@ -251,3 +251,9 @@ def test_a_further_reference_goes_on_from_a_sure_frame_and_its_loss_is_told(
     work()
     ended = next(j for j in client.get("/api/jobs").json() if j["id"] == again["id"])
     assert (ended["state"], ended["message"]) == ("done", "Carrier: 2 of 2 frames solved.")
+
+
+def test_every_reason_is_told_in_two_sentences(client: TestClient, moving: str) -> None:
+    told = client.get(f"/api/shots/{moving}/reasons").json()
+    assert {"covered", "frame", "edge-on"} <= set(told)
+    assert all(text.count(". ") == 1 and text.endswith(".") for text in told.values())

@@ -154,3 +154,25 @@ def test_solving_can_be_stopped_and_what_is_there_stays(open_shot: Open) -> None
     solved = carrier(bench)["solved"]
     assert 3 <= len(solved) < 100
     assert page.get_by_text("Another page").count() == 0
+
+
+def test_two_carriers_are_solved_by_one_press_and_one_begins_where_the_other_goes(open_shot: Open) -> None:
+    bench = open_shot(fresh=True)
+    page = bench.page
+    draw_patch(bench)
+    bench.press("Escape", "m")
+    bench.drag((300, 150), (420, 260))
+    bench.last_done("Drew Carrier 2")
+    choose(page, "Begins on", "Carrier")
+    bench.last_done("Changed begins of Carrier 2")
+    details = page.get_by_label("Details")
+    details.get_by_role("button", name="Patch 1").click()
+    choose(page, "The patch rides on", "Carrier")
+    bench.last_done("What Carrier 2 looks at rides on Carrier")
+    choose(page, "The patch rides on", "Carrier 2")
+    loop(bench, 1001, 1004)
+    page.get_by_role("button", name="Solve all 2, 1001 to 1004").click()
+    for name in ("Carrier", "Carrier 2"):
+        expect(page.get_by_test_id(f"carrier-{name}")).to_contain_text("4 frames solved", timeout=60_000)
+    found = {c["name"]: c for c in bench.elements("carrier")}
+    assert found["Carrier 2"]["begins"] == found["Carrier"]["id"]

@@ -16,6 +16,7 @@ from wiseglove.core.geometry.homography import is_convex
 from wiseglove.core.motion.channels import seen_in
 from wiseglove.core.motion.path import homographies
 from wiseglove.core.motion.slip import Slip, jitter
+from wiseglove.core.motion.solve import REASONS, sentences
 from wiseglove.media.encode import jpeg
 from wiseglove.media.plate import to_float
 from wiseglove.shot.edits.base import get, unlocked_carrier
@@ -64,6 +65,12 @@ def solve(shot_id: str, carrier: str, wanted: SolveRequest, context: Ctx) -> Job
         payload = {"carrier": found.id, "first": wanted.first, "last": wanted.last}
         title = f"Solving {found.name}"
         return as_job(context.queue.put(session, "solve", title, payload, shot=shot.id))
+
+
+@router.get("/reasons")
+def reasons(shot_id: str) -> dict[str, str]:
+    """Why frames of carriers are not sure, and what to do next, by the reasons that their solutions hold; alike in all shots."""
+    return {reason: sentences(reason) for reason in REASONS}
 
 
 class Checks(BaseModel):

@@ -44,6 +44,12 @@ def told(reason: str) -> str:
     return f"{what}; {todo}"
 
 
+def sentences(reason: str) -> str:
+    """The same as two sentences."""
+    what, todo = REASONS[reason]
+    return f"{what[0].upper()}{what[1:]}. {todo[0].upper()}{todo[1:]}."
+
+
 def is_cut(one: Picture, other: Picture) -> bool:
     """Whether two pictures (h, w) that follow each other do not belong to the same shot."""
     small = [cv2.resize(p, (64, 36), interpolation=cv2.INTER_AREA).ravel() for p in (one, other)]

@@ -1,6 +1,7 @@
+import { useQuery } from "@tanstack/react-query";
 import { ChevronLeft, ChevronRight, ChevronsLeftRight, Square, X } from "lucide-react";
 
-import type { Carrier, Edit, SolvedFrame } from "../../api/client";
+import { api, data, type Carrier, type Edit, type SolvedFrame } from "../../api/client";
 import { Button, IconButton } from "../../ui/Button";
 import { lastFrame } from "../../ui/format";
 import { NumberField } from "../../ui/NumberField";
@@ -13,7 +14,7 @@ import { CheckRows } from "./CheckRows";
 import { FollowedRows } from "./FollowedRows";
 import { HandRows } from "./HandRows";
 import { useClips } from "./clips";
-import { cancelJob, goingOn, useJobs } from "./JobLine";
+import { cancelJob, underWay, useJobs } from "./JobLine";
 import { RegionRows } from "./RegionRows";
 import { Heading, Row } from "./Row";
 import { send } from "./send";
@@ -35,18 +36,17 @@ const CHANNELS = [
 ];
 
 /** Why a frame is not sure, and what to do next, in the words of the solver. */
-const WHY: Record<string, string> = {
-  covered: "Covered. Draw a cover over what hides it, or set the motion by hand.",
-  frame: "Leaves the frame. Set the motion by hand.",
-  texture: "Too little texture. Draw the patch larger.",
-  "edge-on": "Too edge-on. Set the motion by hand; solve on after it.",
-  light: "The light changed too much. Leave out what changes with a blind spot.",
-  "runs-out": "Runs out, only its shift is solved. Look at it.",
-  point: "A point is lost, a simpler model carries on. Put that point elsewhere.",
-  points: "A point is lost. Put it elsewhere, or let the others carry on.",
-  line: "The points lie on one line. Put one of them to the side.",
-  cut: "There is a cut here. Solve each side by itself.",
-};
+function useReasons(shot_id: string): Record<string, string> {
+  const found = useQuery({
+    queryKey: ["reasons"],
+    staleTime: Infinity,
+    queryFn: () =>
+      data<Record<string, string>>(
+        api.GET("/api/shots/{shot_id}/reasons", { params: { path: { shot_id } } }),
+      ),
+  });
+  return found.data ?? {};
+}
 
 /** Runs of frames that need a look. */
 export function doubtful(
@@ -70,8 +70,9 @@ export function CarrierDetails({ b, carrier }: { b: Bench; carrier: Carrier }) {
   const last = lastFrame(plate);
   const set = (change: Partial<Carrier>) =>
     void send({ type: "set-carrier", carrier: carrier.id, ...change } as Edit);
-  const job = useJobs(b.shot!.id).data?.find((j) => j.kind === "solve" && goingOn(j));
+  const { job } = underWay(useJobs(b.shot!.id).data?.filter((j) => j.kind === "solve"));
   const solved = solvedOf(b, carrier);
+  const why = useReasons(b.shot!.id);
   const span = b.loop ?? null;
   return (
     <>
@@ -123,7 +124,7 @@ export function CarrierDetails({ b, carrier }: { b: Bench; carrier: Carrier }) {
           onClick={() => goTo(run.first)}
         >
           <b>{run.first === run.last ? run.first : `${run.first} to ${run.last}`}</b> {run.status}.{" "}
-          {WHY[run.reason] ?? ""}
+          {why[run.reason]}
         </button>
       ))}
       {carrier.points?.length ? (

@@ -2,9 +2,11 @@ import { Eye, EyeOff, Lock, LockOpen } from "lucide-react";
 
 import type { Carrier, Edit, Outline } from "../../api/client";
 import { Button, IconButton } from "../../ui/Button";
+import { lastFrame } from "../../ui/format";
 import { select, useSettled, type Bench } from "./bench";
 import { carriersOf, isByHand, solvedOf } from "./carriers";
 import { send } from "./send";
+import { solveAll } from "./solving";
 import { CarrierIcon, drawRegion, takeTool } from "./ToolRail";
 
 /** How many things ride on a carrier. */
@@ -20,6 +22,9 @@ function riders(b: Bench, carrier: string): number {
 export function CarrierList() {
   const b = useSettled();
   const carriers = carriersOf(b);
+  const solvable = carriers.filter((c) => !isByHand(c) && !c.locked);
+  const plate = b.shot?.plate;
+  const [first, last] = b.loop ?? [plate?.first ?? 1001, plate ? lastFrame(plate) : 1001];
   return (
     <section
       className="max-h-[20%] shrink-0 overflow-y-auto border-b border-line px-3 py-1.5"
@@ -54,6 +59,17 @@ export function CarrierList() {
           <Row key={carrier.id} b={b} carrier={carrier} />
         ))}
       </ul>
+      {solvable.length > 1 && (
+        <Button
+          small
+          look="quiet"
+          title="One after the other, those first that others begin or ride on; locked ones are left"
+          onClick={() => void solveAll(solvable, first, last)}
+        >
+          Solve all {solvable.length}
+          {b.loop && `, ${first} to ${last}`}
+        </Button>
+      )}
     </section>
   );
 }

@@ -21,9 +21,15 @@ export function cancelJob(job_id: string) {
 
 export const goingOn = (job: Job) => job.state === "queued" || job.state === "running";
 
+/** Of some jobs the one that runs, or is the next to; and how many wait behind it. */
+export function underWay(jobs: Job[] | undefined): { job: Job | undefined; waiting: number } {
+  const going = (jobs ?? []).filter(goingOn);
+  return { job: going.find((j) => j.state === "running") ?? going.at(-1), waiting: going.length - 1 };
+}
+
 /** The job that is under way, in one line. */
 export function JobLine({ shot }: { shot: string }) {
-  const job = useJobs(shot).data?.find(goingOn);
+  const { job, waiting } = underWay(useJobs(shot).data);
   if (!job) return null;
   return (
     <div className="flex w-64 shrink-0 items-center gap-1" data-testid="job">
@@ -31,6 +37,7 @@ export function JobLine({ shot }: { shot: string }) {
         <p className="truncate text-[13px] leading-4 text-ink-soft">
           {job.title}
           {job.total > 0 && `, ${job.done} of ${job.total}`}
+          {waiting > 0 && `; ${waiting} more`}
         </p>
         <Progress share={job.total ? job.done / job.total : 0} label={job.title} />
       </div>
