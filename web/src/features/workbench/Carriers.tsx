@@ -27,7 +27,7 @@ export function CarrierList() {
   const [first, last] = b.loop ?? [plate?.first ?? 1001, plate ? lastFrame(plate) : 1001];
   return (
     <section
-      className="max-h-[20%] shrink-0 overflow-y-auto border-b border-line px-3 py-1.5"
+      className="max-h-[26%] shrink-0 overflow-y-auto border-b border-line px-3 py-1.5"
       aria-label="Carriers"
     >
       <div className="flex items-center gap-1 pb-0.5">
