@@ -8,6 +8,7 @@ outline's points and handles then follow it by least squares.
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
 import numba as nb
 import numpy as np
@@ -202,7 +203,11 @@ def _offsets(
     inner = (total[:, side : -side - 1] - total[:, : -2 * side - 1]) / side
     outer = (total[:, 2 * side + 1 :] - total[:, side + 1 : -side]) / side
     edge = seen[:, side + short : len(ticks) - side + short] - seen[:, side - short : len(ticks) - side - short]
-    scale = max(float(np.percentile(np.abs(outer - inner).max(axis=2), 90)), FAINTEST)
+    strong = np.abs(outer - inner).max(axis=2)
+    scale: Any = max(float(np.percentile(strong, 90)), FAINTEST)
+    if like is not None:
+        # With its likeness known, a faint edge is as good as a strong one elsewhere.
+        scale = np.maximum(averaged(np.percentile(strong, 90, axis=1), 8, closed), FAINTEST)[:, None]
     contrast = np.linalg.norm(edge, axis=2) / scale
     score = np.minimum(contrast, FULL) / FULL + 0.3 * np.minimum(np.linalg.norm(outer - inner, axis=2) / scale, 1.0)
     if like is None:
