@@ -80,8 +80,10 @@ def test_a_patch_is_drawn_solved_and_a_pane_rides_on_it(open_shot: Open) -> None
     drawn = np.array(bench.elements("pane")[0]["keys"][0]["corners"])
     off = np.linalg.norm(pane - screen_corners(10), axis=1)
     assert off.max() < 1.2 + np.linalg.norm(drawn - corners, axis=1).max()
-    bench.press("6")  # the flat pane
+    expect(page.get_by_test_id("drawing")).to_have_count(1)
+    bench.press("6")  # the flat pane, on which nothing that is drawn on the plate lies where it belongs
     bench.settled()
+    expect(page.get_by_test_id("drawing")).to_have_count(0)
     still = [bench.pixels()]
     bench.frame(FIRST + 8)
     bench.settled()
@@ -164,7 +166,7 @@ def test_two_carriers_are_solved_by_one_press_and_one_begins_where_the_other_goe
     bench.drag((300, 150), (420, 260))
     bench.last_done("Drew Carrier 2")
     choose(page, "Begins on", "Carrier")
-    bench.last_done("Changed begins of Carrier 2")
+    bench.last_done("Changed where it begins of Carrier 2")
     details = page.get_by_label("Details")
     details.get_by_role("button", name="Patch 1").click()
     choose(page, "The patch rides on", "Carrier")

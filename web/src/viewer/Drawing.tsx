@@ -30,7 +30,8 @@ import { toScreen, useView, type View } from "./view";
 export function Drawing({ hovered }: { hovered: Hit }) {
   const b = useBench();
   const v = useView();
-  if (!b.shot || b.drawingHidden) return null;
+  // What is drawn lies on the plate, and the flat pane is not as it lies there.
+  if (!b.shot || b.drawingHidden || b.look === "flat") return null;
   const things = [...inDepth(b)].reverse().filter((thing) => isShown(b, thing));
   return (
     <svg

@@ -88,6 +88,7 @@ export function Viewer({ shot }: { shot: string }) {
       gesture.current = { gesture: { move, end: () => setPanning(false) }, start: at, travelled: true };
       return;
     }
+    if (bench().look === "flat") return;
     if (bench().playing) useBench.setState({ playing: false });
     const begun = begin(at);
     if (begun) gesture.current = { gesture: begun, start: at, travelled: false };
@@ -98,6 +99,7 @@ export function Viewer({ shot }: { shot: string }) {
     const going = gesture.current;
     usePointer.setState({ at: toPlate(useView.getState(), at.x, at.y) });
     if (!going) {
+      if (bench().look === "flat") return;
       hover(at, event.timeStamp);
       if (tool === "select") setHovered(hitTest(at.x, at.y));
       return;
@@ -135,7 +137,7 @@ export function Viewer({ shot }: { shot: string }) {
       onPointerLeave={() => usePointer.setState({ at: null })}
       onDoubleClick={(event) => {
         const at = place(event);
-        twice(at.x, at.y);
+        if (bench().look !== "flat") twice(at.x, at.y);
       }}
       onContextMenu={(event) => event.preventDefault()}
     >

@@ -3,7 +3,9 @@ import { isTracing } from "./trace";
 
 /** One line on what a click, a drag and the modifiers do just now. */
 export function hint(): string {
-  const { tool, draft, active, shot, fitting, framed, into, shaping, selected } = bench();
+  const { tool, draft, active, shot, fitting, framed, into, shaping, selected, look } = bench();
+  if (look === "flat")
+    return "The pane unrolled and held still, only to look at · 1 to 5 show the plate again";
   if (into && "carrier" in into && !draft)
     return `Draw ${into.what === "patch" ? "where the carrier looks" : "where it must not look"} · any drawing tool will do · Escape gives up`;
   if (tool === "pen") {

@@ -123,6 +123,15 @@ def check_quad(corners: Array) -> None:
         raise EditError("The corners must go round without crossing. Nothing was changed; move the corner back.")
 
 
+WORDS = {
+    "avoids": "what is left out",
+    "begins": "where it begins",
+    "runs_out": "how it ends",
+    "when_lost": "what becomes of a lost point",
+}
+"""Names of what is changed of a carrier, where the field's own says little."""
+
+
 class SetCarrier(Editing):
     """Change what a carrier is called, looks at or does; only what is sent changes."""
 
@@ -152,7 +161,7 @@ class SetCarrier(Editing):
             raise EditError(
                 f"{carrier.name} cannot begin where it goes itself. Nothing was changed; choose another carrier."
             )
-        label = f"Changed {', '.join(sorted(sent)) or 'nothing'} of {carrier.name}"
+        label = f"Changed {', '.join(WORDS.get(n, n) for n in sorted(sent)) or 'nothing'} of {carrier.name}"
         return Applied(label, {carrier.id: carrier.model_copy(update=sent)})
 
 
