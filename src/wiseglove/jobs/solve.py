@@ -32,7 +32,7 @@ from wiseglove.shot.looking import (
     looked_at_through,
     subjects_before,
 )
-from wiseglove.shot.model import Carrier, FollowedFrame, Shot, SolvedFrame
+from wiseglove.shot.model import Carrier, FollowedFrame, Shot, SolvedFrame, Told
 from wiseglove.shot.riding import motion
 from wiseglove.store import jobs, shots
 from wiseglove.store.errors import RevisionError, StoreError
@@ -93,7 +93,18 @@ def as_solved(place: Place, base: NDArray[np.float64]) -> SolvedFrame:
         corners = tuple((round(float(x), 4), round(float(y), 4)) for x, y in apply(place.matrix, base))
     status: Any = place.status
     return SolvedFrame(
-        frame=place.frame, corners=corners, status=status, confidence=round(place.confidence, 3), reason=place.reason
+        frame=place.frame, corners=corners, status=status, confidence=round(place.confidence, 3), reason=place.reason,
+        told=_parts_of(place.parts),
+    )  # fmt: skip
+
+
+def _parts_of(parts: dict[str, float]) -> Told | None:
+    """What a page shows of a verdict's parts."""
+    if "residual" not in parts:
+        return None
+    shares = {"agreement": parts["agreement"], "texture": parts["texture"], "overlap": parts["seen"]}
+    return Told(
+        residual=round(parts["residual"], 2), **{name: round(min(max(v, 0.0), 1.0), 3) for name, v in shares.items()}
     )
 
 

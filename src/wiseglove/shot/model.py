@@ -120,6 +120,19 @@ class Region(Strict):
     """Another carrier that it rides on instead; all patches of a carrier ride on the same."""
 
 
+class Told(Strict):
+    """What a frame's confidence is made of."""
+
+    agreement: Share
+    """Share of the patch's textured blocks that move as the whole does."""
+    residual: Annotated[float, Field(allow_inf_nan=False, ge=0)]
+    """What is left of the difference to the reference, in levels of 0..255."""
+    texture: Share
+    """Share of the patch over which there is texture to tell the motion by."""
+    overlap: Share
+    """Share of the reference that is seen."""
+
+
 class SolvedFrame(Strict):
     """Where a carrier's base corners are on a frame, and how far to trust that; no corners where it is lost."""
 
@@ -128,6 +141,8 @@ class SolvedFrame(Strict):
     status: Literal["solved", "unsure", "lost"]
     confidence: Share
     reason: str = ""
+    told: Told | None = None
+    """What that comes from; None where it is put together from points, or was not measured."""
 
 
 class HandKey(Strict):

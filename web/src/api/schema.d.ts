@@ -3436,6 +3436,7 @@ export interface components {
              * @enum {string}
              */
             status: "solved" | "unsure" | "lost";
+            told?: components["schemas"]["Told"] | null;
         };
         /**
          * SpillSettings
@@ -3670,6 +3671,20 @@ export interface components {
             error: number;
             /** Frames */
             frames: number[];
+        };
+        /**
+         * Told
+         * @description What a frame's confidence is made of.
+         */
+        Told: {
+            /** Agreement */
+            agreement: number;
+            /** Overlap */
+            overlap: number;
+            /** Residual */
+            residual: number;
+            /** Texture */
+            texture: number;
         };
         /**
          * TurnKeys

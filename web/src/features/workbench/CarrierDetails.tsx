@@ -116,6 +116,7 @@ export function CarrierDetails({ b, carrier }: { b: Bench; carrier: Carrier }) {
           )}
         </Row>
       )}
+      <TellsOf place={solved.get(b.frame)} />
       {doubtful(solved).map((run) => (
         <button
           key={run.first}
@@ -198,6 +199,34 @@ export function CarrierDetails({ b, carrier }: { b: Bench; carrier: Carrier }) {
         </Row>
       </Section>
     </>
+  );
+}
+
+/** What the confidence of the frame in view is made of. */
+function TellsOf({ place }: { place: SolvedFrame | undefined }) {
+  const told = place?.told;
+  if (!told) return null;
+  const share = (value: number) => `${Math.round(100 * value)} %`;
+  const parts = [
+    [share(told.agreement), "agree", "Share of the patch's textured parts that move as the whole does"],
+    [share(told.texture), "textured", "Share of the patch over which there is texture to tell the motion by"],
+    [share(told.overlap), "seen", "Share of the reference that is seen on this frame"],
+    [
+      told.residual.toFixed(1),
+      "off",
+      "What is left of the difference to the reference, in levels of 0 to 255; grain alone leaves some",
+    ],
+  ];
+  return (
+    <Row label={`At ${place.frame}`}>
+      <span className="flex flex-wrap gap-x-2.5 text-[13px]" data-testid="told">
+        {parts.map(([value, what, title]) => (
+          <span key={what} title={title}>
+            <b className="font-semibold">{value}</b> <span className="text-ink-soft">{what}</span>
+          </span>
+        ))}
+      </span>
+    </Row>
   );
 }
 
