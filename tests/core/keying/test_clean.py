@@ -5,9 +5,10 @@ from __future__ import annotations
 import cv2
 import numpy as np
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 from numpy.typing import NDArray
+from scipy import ndimage
 
 from tests.core.keying.scene import off, stage
 from wiseglove.core.compositing.colour import encode
@@ -103,3 +104,30 @@ def test_the_solved_soft_edge_is_nearer_to_the_truth_in_hair_and_blur_and_change
     assert off(solved, truth, where["blur"]) < off(spoiled, truth, where["blur"])
     assert off(solved, truth, where["hair"]) < 1.05 * off(spoiled, truth, where["hair"])
     assert (solved_in_band(picture, np.ones_like(alpha)) == 1).all()
+
+
+@settings(max_examples=150, deadline=None)
+@given(st.integers(0, 2**32 - 1), st.integers(1, 12), st.booleans())
+def test_holes_and_specks_are_the_parts_that_scipy_finds(seed: int, size: int, fine: bool) -> None:
+    """Against SciPy's labelling: holes hang together by their sides, specks also by their corners."""
+    rng = np.random.default_rng(seed)
+    noise = rng.random((int(rng.integers(3, 50)), int(rng.integers(3, 50)))).astype(np.float32)
+    noise = noise if fine else np.asarray(cv2.GaussianBlur(noise, (0, 0), 1.2))
+    alpha = (noise > np.quantile(noise, rng.uniform(0.05, 0.95))).astype(np.float32)
+    height, width = alpha.shape
+
+    def parts(mask: np.ndarray, joined: int) -> list[tuple[slice, slice]]:
+        return list(ndimage.find_objects(ndimage.label(mask, ndimage.generate_binary_structure(2, joined))[0]))
+
+    holes, specks = alpha.copy(), alpha.copy()
+    labels = ndimage.label(alpha == 0, ndimage.generate_binary_structure(2, 1))[0]
+    for name, (rows, columns) in enumerate(parts(alpha == 0, 1), start=1):
+        inside = rows.start > 0 and columns.start > 0 and rows.stop < height and columns.stop < width
+        if inside and max(rows.stop - rows.start, columns.stop - columns.start) <= size:
+            holes[labels == name] = 1
+    labels = ndimage.label(alpha > 0, ndimage.generate_binary_structure(2, 2))[0]
+    for name, (rows, columns) in enumerate(parts(alpha > 0, 2), start=1):
+        if max(rows.stop - rows.start, columns.stop - columns.start) <= size:
+            specks[labels == name] = 0
+    assert np.array_equal(filled(alpha, size), holes)
+    assert np.array_equal(despecked(alpha, size), specks)
