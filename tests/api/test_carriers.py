@@ -257,3 +257,16 @@ def test_every_reason_is_told_in_two_sentences(client: TestClient, moving: str) 
     told = client.get(f"/api/shots/{moving}/reasons").json()
     assert {"covered", "frame", "edge-on"} <= set(told)
     assert all(text.count(". ") == 1 and text.endswith(".") for text in told.values())
+
+
+def test_all_carriers_are_ordered_at_once_but_locked_ones(client: TestClient, moving: str) -> None:
+    refused = client.post(f"/api/shots/{moving}/solve", json={"first": FIRST, "last": FIRST + 3})
+    assert refused.status_code == 422
+    assert "no carrier to solve" in refused.text
+    for name in ("one", "two", "three"):
+        edit(client, moving, type="add-carrier", id=name, frame=FIRST, patch=PATCH, name=name)
+    edit(client, moving, type="set-carrier", carrier="one", begins="two")
+    edit(client, moving, type="set-carrier", carrier="three", locked=True)
+    answer = client.post(f"/api/shots/{moving}/solve", json={"first": FIRST, "last": FIRST + 3})
+    assert answer.status_code == 201
+    assert [job["title"] for job in answer.json()] == ["Solving two", "Solving one"]

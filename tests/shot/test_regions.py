@@ -19,7 +19,7 @@ from wiseglove.shot.edits import (
     ShapeRegion,
 )
 from wiseglove.shot.errors import EditError
-from wiseglove.shot.looking import left_out, looked_at, looked_at_through, region_points
+from wiseglove.shot.looking import in_order, left_out, looked_at, looked_at_through, region_points
 from wiseglove.shot.model import Carrier, Shot
 
 __all__ = ["shot"]
@@ -139,6 +139,43 @@ def test_a_carrier_begins_on_another_but_not_on_itself(shot: Shot) -> None:
         done(begun, SetCarrier(type="set-carrier", carrier="motion", begins="motion"))
     assert carrier(done(begun, SetCarrier(type="set-carrier", carrier="motion", begins=""))).begins is None
     assert carrier(done(begun, DeleteElement(type="delete", element="other"))).begins is None
+
+
+def test_a_patch_that_rides_elsewhere_counts_where_it_lies_on_the_own_frame_also_beside_a_keyed_blind_spot(
+    spotted: Shot,
+) -> None:
+    made = done(with_another(spotted), SetCarrier(type="set-carrier", carrier="motion", avoids=False))
+    spot = square(75, 75, 8)
+    made = done(made, AddRegion(type="add-region", carrier="motion", what="blind", frame=FIRST, points=spot))
+    before = looked_at_through(made, carrier(made), np.eye(3), FIRST)
+    # The other carrier's reference is not this one's frame: what rides on it is stored elsewhere.
+    later = done(
+        made,
+        AddCarrier(type="add-carrier", frame=FIRST + 4, patch=square(30, 30, 20), id="late"),
+    )
+    moving = [
+        s.model_copy(
+            update={"corners": tuple((x + 3.0 * (s.frame - FIRST - 4), y) for x, y in carrier(later, "late").base)}
+        )
+        for s in places(carrier(later, "late"), range(FIRST, PLATE.last + 1))
+    ]
+    later = done(later, KeepSolution(type="keep-solution", carrier="late", places=moving))
+    riding = done(later, RideRegion(type="ride-region", carrier="motion", what="patch", index=0, rides="late"))
+    keyed = done(riding, shaped(FIRST + 8, 64, 9))
+    assert np.array_equal(looked_at_through(keyed, carrier(keyed), np.eye(3), FIRST), before)
+
+
+def test_carriers_come_after_those_that_they_begin_or_look_on(shot: Shot) -> None:
+    made = with_another(shot)
+    made = done(made, AddCarrier(type="add-carrier", frame=FIRST, patch=square(50, 50, 20), id="third"))
+    made = done(made, SetCarrier(type="set-carrier", carrier="motion", begins="third"))
+    made = done(made, RideRegion(type="ride-region", carrier="third", what="patch", index=0, rides="other"))
+    all_three = [carrier(made, name) for name in ("motion", "third", "other")]
+    assert [c.id for c in in_order(all_three)] == ["other", "third", "motion"]
+    assert [c.id for c in in_order(all_three[:2])] == ["third", "motion"]
+    round_again = done(made, SetCarrier(type="set-carrier", carrier="other", begins="motion"))
+    circle = in_order([carrier(round_again, name) for name in ("motion", "third", "other")])
+    assert sorted(c.id for c in circle) == ["motion", "other", "third"]
 
 
 def test_a_region_keeps_its_number_of_points_and_an_area(spotted: Shot) -> None:

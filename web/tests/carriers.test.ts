@@ -4,7 +4,7 @@ import type { Carrier, SolvedFrame } from "../src/api/client";
 import { setBench, useBench } from "../src/features/workbench/bench";
 import { doubts, solvedOf } from "../src/features/workbench/carriers";
 import { doubtful } from "../src/features/workbench/CarrierDetails";
-import { inOrder, watchSolving } from "../src/features/workbench/solving";
+import { watchSolving } from "../src/features/workbench/solving";
 import { quadMap } from "../src/viewer/quad";
 import { shapeFrom } from "../src/viewer/shape";
 
@@ -113,25 +113,5 @@ describe("what is known of a carrier", () => {
       { frame: 1004, need: 1 },
       { frame: 1003, need: 0.6 },
     ]);
-  });
-});
-
-describe("several carriers that are solved", () => {
-  const made = (id: string, more: Partial<Carrier> = {}) => ({ id, ...more }) as unknown as Carrier;
-  const order = (...carriers: Carrier[]) => inOrder(carriers).map((c) => c.id);
-
-  it("come after those that they begin or look on", () => {
-    const region = { points: [], keys: [], rides: "c" };
-    expect(order(made("a", { begins: "b" }), made("b", { blind: [region] }), made("c"))).toEqual([
-      "c",
-      "b",
-      "a",
-    ]);
-  });
-
-  it("come once each, also where they go round in a circle or depend on one that is not solved", () => {
-    expect(
-      order(made("a", { begins: "b" }), made("b", { begins: "a" }), made("c", { begins: "gone" })),
-    ).toEqual(["b", "a", "c"]);
   });
 });

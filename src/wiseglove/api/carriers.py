@@ -7,6 +7,7 @@ import numpy as np
 from fastapi import APIRouter, Response
 from numpy.typing import NDArray
 from pydantic import BaseModel
+from sqlalchemy.orm import Session
 
 from wiseglove.api.context import Context, Ctx
 from wiseglove.api.pictures import Size, load_shot, scale_for
@@ -23,7 +24,7 @@ from wiseglove.shot.edits.base import get, unlocked_carrier
 from wiseglove.shot.errors import EditError
 from wiseglove.shot.evaluate import corners_at
 from wiseglove.shot.keys import check_frame
-from wiseglove.shot.looking import check_solvable, left_out, looked_at
+from wiseglove.shot.looking import check_solvable, in_order, left_out, looked_at
 from wiseglove.shot.model import Carrier, Pane, Shot
 from wiseglove.shot.riding import known_span, motion
 from wiseglove.shot.scene import size_at
@@ -52,19 +53,33 @@ def solve(shot_id: str, carrier: str, wanted: SolveRequest, context: Ctx) -> Job
     """Order a carrier to be solved; it is shown while it runs, and can be stopped."""
     with context.database.transaction() as session:
         shot = shots.load(session, shot_id)
-        found = unlocked_carrier(shot, carrier)
-        check_solvable(found)
-        for frame in (wanted.first, wanted.last):
-            check_frame(shot.plate, frame)
-        if shot.plate.count < 2:
-            raise EditError("The plate has one frame only, so there is no motion to solve. Nothing was changed.")
-        if wanted.first >= wanted.last and wanted.first == found.at:
-            raise EditError("That is the carrier's own frame only, so there is no motion to solve. Choose more frames.")
-        if wanted.first > wanted.last:
-            raise EditError("The first frame must not lie after the last. Nothing was changed.")
-        payload = {"carrier": found.id, "first": wanted.first, "last": wanted.last}
-        title = f"Solving {found.name}"
-        return as_job(context.queue.put(session, "solve", title, payload, shot=shot.id))
+        return _order(context, session, shot, unlocked_carrier(shot, carrier), wanted)
+
+
+@router.post("/solve", status_code=201)
+def solve_all(shot_id: str, wanted: SolveRequest, context: Ctx) -> list[Job]:
+    """Order all carriers that are not locked or set by hand to be solved: each after those that it begins or looks on."""
+    with context.database.transaction() as session:
+        shot = shots.load(session, shot_id)
+        found = [e for e in shot.elements.values() if isinstance(e, Carrier) and not e.locked]
+        solvable = in_order(sorted((c for c in found if c.patches or c.points), key=lambda c: c.name))
+        if not solvable:
+            raise EditError("There is no carrier to solve: all are locked or set by hand. Draw a patch first.")
+        return [_order(context, session, shot, carrier, wanted) for carrier in solvable]
+
+
+def _order(context: Context, session: Session, shot: Shot, carrier: Carrier, wanted: SolveRequest) -> Job:
+    check_solvable(carrier)
+    for frame in (wanted.first, wanted.last):
+        check_frame(shot.plate, frame)
+    if shot.plate.count < 2:
+        raise EditError("The plate has one frame only, so there is no motion to solve. Nothing was changed.")
+    if wanted.first >= wanted.last and wanted.first == carrier.at:
+        raise EditError("That is the carrier's own frame only, so there is no motion to solve. Choose more frames.")
+    if wanted.first > wanted.last:
+        raise EditError("The first frame must not lie after the last. Nothing was changed.")
+    payload = {"carrier": carrier.id, "first": wanted.first, "last": wanted.last}
+    return as_job(context.queue.put(session, "solve", f"Solving {carrier.name}", payload, shot=shot.id))
 
 
 @router.get("/reasons")

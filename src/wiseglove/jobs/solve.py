@@ -216,15 +216,7 @@ class _Seeing:
     def going(self) -> Going | None:
         """How the carrier that this one begins on goes; None where it begins by itself."""
         other = self._shot.find(self._carrier.begins, Carrier) if self._carrier.begins else None
-        if other is None:
-            return None
-        there = motion(other, self._shot.plate)
-
-        def between(one: int, two: int) -> Matrix:
-            before, after = there.matrices(np.array([one, two], np.float64))
-            return np.asarray(after @ np.linalg.inv(before), np.float64)
-
-        return between
+        return motion(other, self._shot.plate).between if other else None
 
 
 def _solved(

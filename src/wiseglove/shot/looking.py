@@ -60,7 +60,9 @@ def looked_at_through(
     for region in carrier.patches:
         frames = [k.frame for k in region.keys] or [carrier.at]
         for at in frames if frame is None else [frame]:
-            line = flatten(region_points(region, at), 0.1)
+            # One that rides elsewhere is where it lies on the carrier's own frame, whatever becomes of it later.
+            rides = region.rides is not None
+            line = _line(shot, carrier, region, carrier.at) if rides else flatten(region_points(region, at), 0.1)
             mask = np.maximum(mask, filled(apply(matrix, line), shape))
     for region in carrier.blind:
         if region.rides or (region.keys and frame is None):
@@ -80,17 +82,41 @@ def check_solvable(carrier: Carrier) -> None:
         )
 
 
+def in_order(carriers: list[Carrier]) -> list[Carrier]:
+    """Carriers so that each comes after those it begins or looks on, as far as that goes round in no circle."""
+    out: list[Carrier] = []
+
+    def put(carrier: Carrier, above: list[Carrier]) -> None:
+        if carrier in out or carrier in above:
+            return
+        needs = {carrier.begins, *(region.rides for region in (*carrier.patches, *carrier.blind))}
+        for other in carriers:
+            if other.id in needs:
+                put(other, [*above, carrier])
+        out.append(carrier)
+
+    for carrier in carriers:
+        put(carrier, [])
+    return out
+
+
 def is_keyed(carrier: Carrier) -> bool:
     """Whether what a carrier looks at changes its shape by itself."""
     return any(region.keys and not region.rides for region in (*carrier.patches, *carrier.blind))
 
 
+def _patches(shot: Shot, carrier: Carrier, frame: int) -> Picture:
+    """Where the patches lie on a frame, 1 or 0, (height, width)."""
+    mask = np.zeros((shot.plate.height, shot.plate.width), np.float32)
+    for region in carrier.patches:
+        mask = np.maximum(mask, filled(_line(shot, carrier, region, frame), mask.shape))
+    return mask
+
+
 def looked_at(shot: Shot, carrier: Carrier, frame: int) -> Picture:
     """What of the plate lies in the patches or points' patterns and in no blind spot, 1 or 0, (height, width)."""
-    shape = (shot.plate.height, shot.plate.width)
-    mask = np.zeros(shape, np.float32)
-    for region in carrier.patches:
-        mask = np.maximum(mask, filled(_line(shot, carrier, region, frame), shape))
+    mask = _patches(shot, carrier, frame)
+    shape = mask.shape
     if not carrier.patches and not carrier.points:
         mask = filled(quads_of(carrier, frame, frame)[0], shape)
     for point in carrier.points:
@@ -158,10 +184,8 @@ def left_out(
         wide = 2 * carrier.margin + 1
         hidden = np.asarray(cv2.dilate(hidden, np.ones((wide, wide), np.uint8)), np.float32)
     if any(region.rides for region in carrier.patches):
-        inside = np.zeros((shot.plate.height, shot.plate.width), np.float32)
-        for region in carrier.patches:
-            inside = np.maximum(inside, filled(_line(shot, carrier, region, frame), inside.shape))
-        hidden = 1 - inside if hidden is None else np.maximum(hidden, 1 - inside)
+        outside = 1 - _patches(shot, carrier, frame)
+        hidden = outside if hidden is None else np.maximum(hidden, outside)
     return hidden
 
 

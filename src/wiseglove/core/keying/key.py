@@ -266,8 +266,7 @@ def subject(
     else:
         colour = np.ones(3, np.float32) if how.colour is None else np.array(how.colour, np.float32)
         tint = (colour / max(float(colour @ LUMA), 1e-3))[None, None]
-    small = blocks(alpha.shape, STEP)
-    top, share = np.empty((*small, 3), np.float32), np.empty(small, np.float32)
+    top, share = blocks(alpha.shape, STEP)
     way = (
         keyer.main, *keyer.others, np.float32(keyer.balance), _amounts(alpha, how),
         tint * np.float32(how.light * LUMA[keyer.main]), np.float32(LEAST),

@@ -14,16 +14,16 @@ Picture = NDArray[np.float32]
 
 def spread(values: Picture, weight: Picture | NDArray[np.uint8], closest: float = 3.0, step: int = 2) -> Picture:
     """Values (h, w, 3) where there is weight (h, w; 0..1), and elsewhere what is known around; see `carried_on`."""
-    small = blocks(weight.shape, step)
-    top, share = np.empty((*small, 3), np.float32), np.empty(small, np.float32)
+    top, share = blocks(weight.shape, step)
     known, sure = np.ascontiguousarray(values), np.ascontiguousarray(weight)
-    by_rows(kernels.gathered, small[0], known, sure, step, np.arange(small[0]), top, share)
+    by_rows(kernels.gathered, len(top), known, sure, step, np.arange(len(top)), top, share)
     return carried_on(top, share, weight.shape, step, closest)
 
 
-def blocks(shape: tuple[int, ...], step: int) -> tuple[int, int]:
-    """How many blocks of `step` pixels a picture has, down and across."""
-    return -(-shape[0] // step), -(-shape[1] // step)
+def blocks(shape: tuple[int, ...], step: int) -> tuple[Picture, Picture]:
+    """Room for sums (j, i, 3) and shares (j, i) of a picture's blocks of `step` pixels; see `carried_on`."""
+    small = -(-shape[0] // step), -(-shape[1] // step)
+    return np.empty((*small, 3), np.float32), np.empty(small, np.float32)
 
 
 def carried_on(top: Picture, share: Picture, shape: tuple[int, ...], step: int, closest: float = 3.0) -> Picture:

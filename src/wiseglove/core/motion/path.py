@@ -51,6 +51,11 @@ class Motion:
         """Points (T, N, 8) of the reference as they are seen at times (T,): places and handles; edges keep their width."""
         return moved(self.matrices(times), points)
 
+    def between(self, one: int, two: int) -> Array:
+        """How the picture goes from one frame to another, (3, 3)."""
+        before, after = self.matrices(np.array([one, two], np.float64))
+        return np.asarray(after @ np.linalg.inv(before), np.float64)
+
     def back(self, time: float, points: Array) -> Array:
         """Points (N, 8) seen at a time, as they are at the reference."""
         inverse = np.asarray(np.linalg.inv(self.matrices(np.array([time]))), np.float64)

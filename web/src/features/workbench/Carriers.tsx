@@ -64,7 +64,7 @@ export function CarrierList() {
           small
           look="quiet"
           title="One after the other, those first that others begin or ride on; locked ones are left"
-          onClick={() => void solveAll(solvable, first, last)}
+          onClick={() => solveAll(first, last)}
         >
           Solve all {solvable.length}
           {b.loop && `, ${first} to ${last}`}

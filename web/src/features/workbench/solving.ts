@@ -1,4 +1,4 @@
-import { api, data, tell, type Carrier, type Job, type SolvedFrame } from "../../api/client";
+import { api, data, tell, type Job, type SolvedFrame } from "../../api/client";
 import { solvingUnder } from "../../viewer/riding";
 import { bench, inDepth, setBench, shapeOf } from "./bench";
 
@@ -35,32 +35,23 @@ export function solvingEnded() {
   setBench({ solving: {}, drag: drag?.solving ? null : drag });
 }
 
-/** Ask for frames of some carriers to be solved, one after the other: those that others begin or look on come first. */
-export async function solveAll(carriers: Carrier[], first: number, last: number) {
-  for (const carrier of inOrder(carriers)) await solve(carrier.id, first, last);
-}
-
-/** Carriers so that each comes after those that it depends on, as far as that goes round in no circle. */
-export function inOrder(carriers: Carrier[]): Carrier[] {
-  const out: Carrier[] = [];
-  const put = (carrier: Carrier, above: Carrier[]) => {
-    if (out.includes(carrier) || above.includes(carrier)) return;
-    const needs = [
-      carrier.begins,
-      ...[...(carrier.patches ?? []), ...(carrier.blind ?? [])].map((r) => r.rides),
-    ];
-    for (const other of carriers) if (needs.includes(other.id)) put(other, [...above, carrier]);
-    out.push(carrier);
-  };
-  for (const carrier of carriers) put(carrier, []);
-  return out;
+/** Ask for frames of all carriers to be solved that can be, one after the other. */
+export function solveAll(first: number, last: number) {
+  const { shot } = bench();
+  if (!shot) return;
+  data<Job[]>(
+    api.POST("/api/shots/{shot_id}/solve", {
+      params: { path: { shot_id: shot.id } },
+      body: { first, last },
+    }),
+  ).catch(tell);
 }
 
 /** Ask for frames of a carrier to be solved. */
-export async function solve(carrier: string, first: number, last: number) {
+export function solve(carrier: string, first: number, last: number) {
   const { shot } = bench();
   if (!shot) return;
-  await data<Job>(
+  data<Job>(
     api.POST("/api/shots/{shot_id}/carriers/{carrier}/solve", {
       params: { path: { shot_id: shot.id, carrier } },
       body: { first, last },
