@@ -102,8 +102,8 @@ describe("a closed curve", () => {
 
   it("becomes an SVG path that ends where it began", () => {
     const path = pathOf(square, (x, y) => [x * 2, y * 2]);
-    expect(path.startsWith("M20.00 20.00C")).toBe(true);
-    expect(path.endsWith("20.00 20.00Z")).toBe(true);
+    expect(path.startsWith("M20.0 20.0C")).toBe(true);
+    expect(path.endsWith("20.0 20.0Z")).toBe(true);
     expect(path.match(/C/g)).toHaveLength(4);
     expect(pathOf(square, (x, y) => [x, y], false).match(/C/g)).toHaveLength(3);
   });

@@ -1,3 +1,4 @@
+import { tableColour } from "../app/room";
 import {
   bench,
   counted,
@@ -183,7 +184,7 @@ export class Screen {
     if (live === null && b.drag === null && exact) this.live.end();
 
     context.setTransform(ratio, 0, 0, ratio, 0, 0);
-    context.fillStyle = getComputedStyle(this.canvas).getPropertyValue("--table") || "#767676";
+    context.fillStyle = tableColour();
     context.fillRect(0, 0, v.width, v.height);
     if (source) {
       const [x, y] = toScreen(v, 0, 0);

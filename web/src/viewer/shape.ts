@@ -27,7 +27,9 @@ export function unpack(geometry: Geometry): Track {
   const { first, frames, points } = geometry;
   if (geometry.data == null)
     return { first, frames, points, data: new Float32Array(0), ready: new Uint8Array(frames) };
-  const bytes = Uint8Array.from(atob(geometry.data), (c) => c.charCodeAt(0));
+  const text = atob(geometry.data);
+  const bytes = new Uint8Array(text.length);
+  for (let i = 0; i < text.length; i += 1) bytes[i] = text.charCodeAt(i);
   return {
     first,
     frames,
@@ -70,17 +72,17 @@ type Place = (x: number, y: number) => [number, number];
 export function pathOf(s: Shape, place: Place, closed = true): string {
   const n = count(s);
   if (n === 0) return "";
-  const at = (x: number, y: number) =>
-    place(x, y)
-      .map((v) => v.toFixed(2))
-      .join(" ");
+  const at = (x: number, y: number) => {
+    const [sx, sy] = place(x, y);
+    return `${sx.toFixed(1)} ${sy.toFixed(1)}`;
+  };
   const parts = [`M${at(px(s, 0), py(s, 0))}`];
   for (let i = 0; i < (closed ? n : n - 1); i += 1) {
-    const j = (i + 1) % n;
     const a = i * STRIDE;
-    const b = j * STRIDE;
+    const b = ((i + 1) % n) * STRIDE;
+    const [x, y] = [s[b]!, s[b + 1]!];
     parts.push(
-      `C${at(s[a]! + s[a + 4]!, s[a + 1]! + s[a + 5]!)} ${at(s[b]! + s[b + 2]!, s[b + 1]! + s[b + 3]!)} ${at(s[b]!, s[b + 1]!)}`,
+      `C${at(s[a]! + s[a + 4]!, s[a + 1]! + s[a + 5]!)} ${at(x + s[b + 2]!, y + s[b + 3]!)} ${at(x, y)}`,
     );
   }
   if (closed) parts.push("Z");

@@ -15,15 +15,22 @@ ALIKE = 0.2
 
 
 def turn_and_scale(source: Complex, target: Complex) -> tuple[float, float]:
-    """Angle (radians, -pi..pi) and log scale that best take centred points (N,) onto others.
+    """Angle (radians, -pi..pi) and log scale that best take centred points (N,) onto others; see `turns_and_scales`."""
+    found = complex(turns_and_scales(source[None], target[None])[0])
+    return found.imag, found.real
+
+
+def turns_and_scales(sources: Complex, targets: Complex) -> Complex:
+    """Log scales + i angles (radians, -pi..pi) that best take sets of centred points (K, N) onto others: (K,).
 
     The least-squares solution without reflection (Umeyama 1991, eq. 40-42), which in the plane is the
     argument and the modulus of sum(conj(a) b) / sum(|a|^2). Shapes that are points, or unlike each other
-    (mirrored, say), give (0, 0): nothing is turned rather than something wrong.
+    (mirrored, say), give 0: nothing is turned rather than something wrong.
     """
-    cross = np.vdot(source, target)
-    size_source = float(np.vdot(source, source).real)
-    size_target = float(np.vdot(target, target).real)
-    if min(size_source, size_target) < 1e-12 or abs(cross) < ALIKE * np.sqrt(size_source * size_target):
-        return 0.0, 0.0
-    return float(np.angle(cross)), float(np.log(abs(cross) / size_source))
+    cross = np.einsum("kn,kn->k", sources.conj(), targets)
+    size_source = (np.abs(sources) ** 2).sum(axis=1)
+    size_target = (np.abs(targets) ** 2).sum(axis=1)
+    means = (np.minimum(size_source, size_target) >= 1e-12) & (
+        np.abs(cross) >= ALIKE * np.sqrt(size_source * size_target)
+    )
+    return np.log(np.divide(cross, size_source, out=np.ones(len(cross), np.complex128), where=means))

@@ -14,7 +14,7 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from wiseglove.core.geometry.similarity import turn_and_scale
+from wiseglove.core.geometry.similarity import turns_and_scales
 from wiseglove.core.outline.easing import cubic_progress
 
 Ease = Literal["smooth", "linear", "hold", "curve"]
@@ -49,19 +49,23 @@ class Animation:
             raise ValueError("key frames must rise")
 
     @cached_property
+    def all_smooth(self) -> bool:
+        """Whether no stretch has an ease of its own."""
+        return set(self.eases) <= {"smooth"}
+
+    @cached_property
     def channels(self) -> Channels:
         """(K, 2 + pairs * N): pivot, log scale + i angle, then the shape with both taken out."""
         z = _complex(self.points)
         count, pairs, points = z.shape
         centre = z[:, 0].mean(axis=1)
         z[:, 0] -= centre[:, None]
-        turn = np.zeros(count, np.complex128)
         # Handle ends weigh as much as points: an ellipse of four points turns by its handles too.
         whole = np.concatenate([z[:, 0], z[:, 0] + z[:, 1], z[:, 0] + z[:, 2]], axis=1)
-        for k in range(1, count):
-            angle, log_scale = turn_and_scale(whole[k - 1], whole[k])
-            by_hand = 2 * np.pi * self.turns[k - 1] if self.turns else 0.0
-            turn[k] = turn[k - 1] + log_scale + 1j * (angle + by_hand)
+        steps = turns_and_scales(whole[:-1], whole[1:])
+        if self.turns:
+            steps += 2j * np.pi * np.array(self.turns[: count - 1])
+        turn = np.concatenate([[0j], np.cumsum(steps)])
         offset = 0j if self.pivot is None else complex(*self.pivot) - centre[0]
         pivot = centre + np.exp(turn) * offset
         z[:, 0] += (centre - pivot)[:, None]
@@ -105,11 +109,11 @@ def in_between(animation: Animation, times: Array) -> Array:
     Exact at the keys; before the first and after the last key the nearest key holds.
     """
     keys, frames = animation.points, animation.frames
-    times = np.clip(np.asarray(times, np.float64), frames[0], frames[-1])
+    times = np.minimum(np.maximum(np.asarray(times, np.float64), frames[0]), frames[-1])
     if len(frames) == 1:
         return np.repeat(keys, len(times), axis=0)
     out = _put_similarity_back(_at(animation, times), keys.shape[1])
-    out[..., 2 * TURNED :] = np.maximum(out[..., 2 * TURNED :], 0.0)
+    np.maximum(out[..., 2 * TURNED :], 0.0, out=out[..., 2 * TURNED :])
     return out
 
 
@@ -130,8 +134,8 @@ def _put_similarity_back(channels: Channels, points: int) -> Array:
     z = channels[:, 2:].reshape(len(channels), -1, points)
     z[:, :TURNED] *= np.exp(channels[:, 1])[:, None, None]
     z[:, 0] += channels[:, 0][:, None]
-    pairs = range(z.shape[1])
-    return np.stack([part for j in pairs for part in (z[:, j].real, z[:, j].imag)], axis=-1)
+    # Real and imaginary parts lie beside each other, as the pairs of a point do.
+    return np.ascontiguousarray(z.transpose(0, 2, 1)).view(np.float64)
 
 
 def _still(animation: Animation) -> NDArray[np.bool_]:
@@ -143,17 +147,17 @@ def _still(animation: Animation) -> NDArray[np.bool_]:
 
 def _at(animation: Animation, times: Array) -> Channels:
     frames, values, tangents = animation.frames, animation.channels, animation.tangents
-    count = len(frames)
-    widths = np.diff(frames)
-    at = np.clip(np.searchsorted(frames, times, side="right") - 1, 0, count - 2)
-    u = ((times - frames[at]) / widths[at])[:, None]
-    w = widths[at][:, None]
+    at = np.minimum(np.maximum(frames.searchsorted(times, side="right") - 1, 0), len(frames) - 2)
+    w = (frames[at + 1] - frames[at])[:, None]
+    u = (times - frames[at])[:, None] / w
     out: Channels = (
-        values[at] * (1 + 2 * u) * (1 - u) ** 2
-        + values[at + 1] * u * u * (3 - 2 * u)
-        + tangents[at] * w * u * (1 - u) ** 2
-        - tangents[at + 1] * w * u * u * (1 - u)
+        values[at] * ((1 + 2 * u) * (1 - u) ** 2)
+        + values[at + 1] * (u * u * (3 - 2 * u))
+        + tangents[at] * (w * u * (1 - u) ** 2)
+        - tangents[at + 1] * (w * u * u * (1 - u))
     )
+    if animation.all_smooth:
+        return out
     kinds = np.array(animation.eases)[at]
     for kind in set(kinds) - {"smooth"}:
         rows = kinds == kind

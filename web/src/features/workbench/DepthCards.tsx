@@ -1,7 +1,7 @@
 import { useSortable } from "@dnd-kit/sortable";
 import { CSS } from "@dnd-kit/utilities";
 import { ChevronDown, ChevronRight, Eye, EyeOff, Focus, Lock, LockOpen, Ungroup } from "lucide-react";
-import { memo, useEffect, useState, type MouseEvent } from "react";
+import { memo, useCallback, useEffect, useState, type MouseEvent } from "react";
 
 import type { Cover, Edit, Group, Pane, Subject, Thing } from "../../api/client";
 import { IconButton } from "../../ui/Button";
@@ -46,11 +46,29 @@ function turnSolo(ids: string[]) {
   setBench({ solo: next });
 }
 
+/** Where a row stands in the list, and who measures how high it is. */
+interface Place {
+  index: number;
+  measure: (row: Element | null) => void;
+}
+
+/** A row that is dragged about, as its list draws it. */
+function useRow(id: string, measure: Place["measure"]) {
+  const { setNodeRef, attributes, listeners, transform, transition, isDragging } = useSortable({ id });
+  const ref = useCallback(
+    (row: HTMLLIElement | null) => {
+      setNodeRef(row);
+      measure(row);
+    },
+    [setNodeRef, measure],
+  );
+  const style = { transform: CSS.Translate.toString(transform), transition };
+  return { ref, style, grip: { ...attributes, ...listeners }, isDragging };
+}
+
 /** The head of a group: folds, shows, locks and solos all of it, and chooses all of its covers. */
-export function GroupHead({ b, group }: { b: Bench; group: Group }) {
-  const { setNodeRef, attributes, listeners, transform, transition, isDragging } = useSortable({
-    id: group.id,
-  });
+export function GroupHead({ b, group, index, measure }: { b: Bench; group: Group } & Place) {
+  const { ref, style, grip, isDragging } = useRow(group.id, measure);
   const [naming, setNaming] = useState(false);
   const members = inDepth(b).filter((t): t is Cover => t.kind === "cover" && (t as Cover).group === group.id);
   const ids = members.map((m) => m.id);
@@ -61,8 +79,9 @@ export function GroupHead({ b, group }: { b: Bench; group: Group }) {
   const icon = "size-6 text-ink-soft";
   return (
     <li
-      ref={setNodeRef}
-      style={{ transform: CSS.Translate.toString(transform), transition }}
+      ref={ref}
+      data-index={index}
+      style={style}
       className={`group/card flex items-center gap-0.5 rounded-md py-0.5 pr-0.5 pl-0.5 ${chosen ? "bg-teal-soft" : "hover:bg-cloth-sunk"} ${isDragging ? "z-10 shadow-md" : ""}`}
       data-testid={`group-${group.name}`}
     >
@@ -84,8 +103,7 @@ export function GroupHead({ b, group }: { b: Bench; group: Group }) {
         </span>
       ) : (
         <div
-          {...attributes}
-          {...listeners}
+          {...grip}
           className="min-w-0 flex-1 cursor-pointer truncate"
           title="Click chooses all, double click renames"
           onClick={() => {
@@ -132,17 +150,17 @@ export function GroupHead({ b, group }: { b: Bench; group: Group }) {
 }
 
 /** A cover or a pane. */
-export const Card = memo(function Card(props: {
-  thing: Thing;
-  inGroup: boolean;
-  chosen: boolean;
-  solo: boolean;
-  out: boolean;
-}) {
-  const { thing, inGroup, chosen, solo, out } = props;
-  const { setNodeRef, attributes, listeners, transform, transition, isDragging } = useSortable({
-    id: thing.id,
-  });
+export const Card = memo(function Card(
+  props: {
+    thing: Thing;
+    inGroup: boolean;
+    chosen: boolean;
+    solo: boolean;
+    out: boolean;
+  } & Place,
+) {
+  const { thing, inGroup, chosen, solo, out, index, measure } = props;
+  const { ref, style, grip, isDragging } = useRow(thing.id, measure);
   const keys = useBench((b) => keyCount(thing, (id) => keyFrames(b, id).length));
   const rides = useBench((b) => carrierOf(b, ridesOn(b, thing))?.name);
   const serves = useBench((b) => servesAs(b, thing.id));
@@ -151,14 +169,14 @@ export const Card = memo(function Card(props: {
   const icon = "size-6 text-ink-soft";
   return (
     <li
-      ref={setNodeRef}
-      style={{ transform: CSS.Translate.toString(transform), transition }}
+      ref={ref}
+      data-index={index}
+      style={style}
       className={`group/card flex items-center gap-0.5 rounded-md py-1 pr-0.5 pl-1.5 ${inGroup ? "ml-3" : ""} ${chosen ? "bg-teal-soft" : "hover:bg-cloth-sunk"} ${isDragging ? "z-10 shadow-md" : ""}`}
       data-testid={`card-${thing.name}`}
     >
       <div
-        {...attributes}
-        {...listeners}
+        {...grip}
         className="flex min-w-0 flex-1 cursor-pointer items-center gap-2"
         aria-pressed={chosen}
         onClick={(event) => pick(event, thing)}

@@ -1,10 +1,16 @@
 import { DndContext, PointerSensor, useSensor, useSensors, type DragEndEvent } from "@dnd-kit/core";
 import { SortableContext, verticalListSortingStrategy } from "@dnd-kit/sortable";
+import { defaultRangeExtractor, useVirtualizer } from "@tanstack/react-virtual";
+import { Fragment, useRef, useState } from "react";
 
 import type { Cover, Group, Thing } from "../../api/client";
 import { coverOf, groupOf, inDepth, select, setBench, useBench, type Bench, useSettled } from "./bench";
 import { Card, GroupHead } from "./DepthCards";
 import { send } from "./send";
+
+/** Heights of a group's head and of a card before they are measured, in pixels. */
+const HEAD = 28;
+const CARD = 41;
 
 /** What a row of the list shows: a group's head, or a cover, pane or subject (of a group, if `group` says so). */
 type Line = { id: string; group: Group } | { id: string; thing: Thing; inGroup: boolean };
@@ -42,7 +48,24 @@ export function DepthPanel() {
   const b = useSettled();
   const lines = linesOf(b);
   const sensors = useSensors(useSensor(PointerSensor, { activationConstraint: { distance: 5 } }));
+  const scrolled = useRef<HTMLDivElement>(null);
+  const [held, setHeld] = useState(-1);
+  // Only cards that can be seen are drawn: with hundreds of covers the rest would cost more than all else.
+  const list = useVirtualizer({
+    count: lines.length,
+    getScrollElement: () => scrolled.current,
+    estimateSize: (i) => ("group" in lines[i]! ? HEAD : CARD),
+    getItemKey: (i) => lines[i]!.id,
+    overscan: 6,
+    // What is being dragged stays, however far the list is scrolled meanwhile.
+    rangeExtractor: (range) => {
+      const seen = defaultRangeExtractor(range);
+      return held < 0 || seen.includes(held) ? seen : [...seen, held].sort((x, y) => x - y);
+    },
+  });
+  const rows = list.getVirtualItems();
   const reorder = ({ active, over }: DragEndEvent) => {
+    setHeld(-1);
     if (!over || active.id === over.id) return;
     const depth = reordered(b, lines, String(active.id), String(over.id));
     void send({ type: "order-depth", depth });
@@ -64,25 +87,39 @@ export function DepthPanel() {
           <span className="font-normal text-ink-soft">near to far</span>
         )}
       </h2>
-      <div className="min-h-0 flex-1 overflow-y-auto px-3 pb-2">
+      <div ref={scrolled} className="min-h-0 flex-1 overflow-y-auto px-3 pb-2">
         <End>Lens</End>
         <ol className="ml-[6px] border-l border-dotted border-ink-soft/60 py-1 pl-2">
-          <DndContext sensors={sensors} onDragEnd={reorder}>
+          <DndContext
+            sensors={sensors}
+            onDragStart={({ active }) => setHeld(lines.findIndex((l) => l.id === active.id))}
+            onDragEnd={reorder}
+            onDragCancel={() => setHeld(-1)}
+          >
             <SortableContext items={lines.map((l) => l.id)} strategy={verticalListSortingStrategy}>
-              {lines.map((line) =>
-                "group" in line ? (
-                  <GroupHead key={line.id} b={b} group={line.group} />
-                ) : (
-                  <Card
-                    key={line.id}
-                    thing={line.thing}
-                    inGroup={line.inGroup}
-                    chosen={line.id === b.selected || b.also.has(line.id)}
-                    solo={b.solo.has(line.id)}
-                    out={b.solo.size > 0 && !b.solo.has(line.id)}
-                  />
-                ),
-              )}
+              {rows.map((row, i) => {
+                const line = lines[row.index]!;
+                const gap = row.start - (rows[i - 1]?.end ?? 0);
+                const place = { index: row.index, measure: list.measureElement };
+                return (
+                  <Fragment key={line.id}>
+                    {gap > 0 && <li aria-hidden style={{ height: gap }} />}
+                    {"group" in line ? (
+                      <GroupHead b={b} group={line.group} {...place} />
+                    ) : (
+                      <Card
+                        {...place}
+                        thing={line.thing}
+                        inGroup={line.inGroup}
+                        chosen={line.id === b.selected || b.also.has(line.id)}
+                        solo={b.solo.has(line.id)}
+                        out={b.solo.size > 0 && !b.solo.has(line.id)}
+                      />
+                    )}
+                  </Fragment>
+                );
+              })}
+              <li aria-hidden style={{ height: list.getTotalSize() - (rows.at(-1)?.end ?? 0) }} />
             </SortableContext>
           </DndContext>
           {lines.length === 0 && (

@@ -1,4 +1,4 @@
-import type { Cover, Group, Outline, Pane, Subject, Thing } from "../../api/client";
+import type { Cover, Group, Outline, Pane, ShotState, Subject, Thing } from "../../api/client";
 import { ridden } from "../../viewer/riding";
 import { shapeAt, shapeFrom, type Shape } from "../../viewer/shape";
 import type { Bench } from "./bench";
@@ -78,15 +78,24 @@ export function partsOf(thing: Thing): string[] {
   return isPlaced(thing as Pane) ? [thing.id] : [];
 }
 
-/** Covers, panes and subjects from near to far. */
-export function inDepth(b: Bench): Thing[] {
-  const settings = b.shot?.elements.settings;
-  if (settings?.kind !== "settings") return [];
-  return (settings.depth ?? []).flatMap((id) => {
-    const element = b.shot!.elements[id];
-    const counts = element?.kind === "cover" || element?.kind === "pane" || element?.kind === "subject";
-    return counts ? [element as Thing] : [];
-  });
+type Elements = ShotState["elements"];
+const depths = new WeakMap<Elements, readonly Thing[]>();
+
+/** Covers, panes and subjects from near to far; the same list as long as the shot's elements are the same. */
+export function inDepth(b: Bench): readonly Thing[] {
+  const elements = b.shot?.elements;
+  const settings = elements?.settings;
+  if (!elements || settings?.kind !== "settings") return [];
+  let things = depths.get(elements);
+  if (!things) {
+    things = (settings.depth ?? []).flatMap((id) => {
+      const element = elements[id];
+      const counts = element?.kind === "cover" || element?.kind === "pane" || element?.kind === "subject";
+      return counts ? [element as Thing] : [];
+    });
+    depths.set(elements, things);
+  }
+  return things;
 }
 
 /** Whether a cover or an outline is there on a frame. */
