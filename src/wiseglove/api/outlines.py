@@ -11,7 +11,7 @@ from pydantic import BaseModel, Field
 
 from wiseglove.api.context import Context, Ctx
 from wiseglove.api.pictures import load_shot
-from wiseglove.core.geometry.fitting import evened, fit_closed
+from wiseglove.core.geometry.fitting import fit_sparsely
 from wiseglove.core.outline.carry import Carrier
 from wiseglove.core.outline.snap import snap
 from wiseglove.shot.basics import Coordinate, ElementId, Point
@@ -24,8 +24,6 @@ from wiseglove.shot.model import Outline, Shot
 from wiseglove.store.errors import NotFoundError
 
 router = APIRouter(prefix="/api", tags=["outlines"])
-STEPS = (0.5, 1.0, 1.5)
-"""Steps, in pixels, at which a drawn line is looked at: coarser ones make corners of what is round."""
 MOST_CARRIED = 60
 """Frames of one request; the page asks again from the last one."""
 
@@ -45,9 +43,7 @@ def fit(drawn: DrawnLine) -> OutlineDraft:
     line = np.array(drawn.line, np.float64).reshape(-1, 2)
     if np.ptp(line, axis=0).min() < 2 * drawn.tolerance:
         raise EditError("That line holds no area. Nothing was drawn; drag a loop around the thing.")
-    # Where corners are found depends a little on how finely the line is looked at, so the best of a few looks counts.
-    looks = [step for step in STEPS if step <= max(drawn.tolerance, STEPS[0])]
-    fitted = min((fit_closed(evened(line, s), drawn.tolerance) for s in looks), key=lambda f: len(f.points))
+    fitted = fit_sparsely(line, drawn.tolerance)
     return OutlineDraft(
         kinds=["free" if corner else "smooth" for corner in fitted.corners], points=as_points(fitted.points)
     )

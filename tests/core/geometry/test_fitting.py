@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from tests.strategies import blob, seeds
 from wiseglove.core.geometry.bezier import ellipse, flatten
-from wiseglove.core.geometry.fitting import evened, fit_closed
+from wiseglove.core.geometry.fitting import LOOKS, evened, fit_closed, fit_sparsely
 
 
 def farthest(line: np.ndarray, points: np.ndarray) -> float:
@@ -95,3 +95,17 @@ def test_evening_calms_a_trembling_hand_and_keeps_the_shape(seed: int, tremble: 
     assert off(even) < 0.8 * off(shaken)
     steps = np.linalg.norm(np.roll(even, -1, axis=0) - even, axis=1)
     assert steps.max() < 3.0
+
+
+@given(seeds, st.lists(st.floats(0.5, 12.0), min_size=2, max_size=6), st.floats(0.0, 1.0))
+def test_a_coarser_sparse_fit_never_has_more_points(seed: int, tolerances: list[float], wobble: float) -> None:
+    line = drawn(seed, wobble)
+    counts = [len(fit_sparsely(line, tolerance).points) for tolerance in sorted(tolerances)]
+    assert counts == sorted(counts, reverse=True)
+
+
+@given(seeds, st.floats(0.2, 6.0), st.floats(0.0, 1.0))
+def test_a_sparse_fit_keeps_the_tolerance_from_the_evened_line(seed: int, tolerance: float, wobble: float) -> None:
+    line = drawn(seed, wobble)
+    fitted = fit_sparsely(line, tolerance)
+    assert min(farthest(evened(line, step), fitted.points) for step in LOOKS) <= tolerance + 0.01

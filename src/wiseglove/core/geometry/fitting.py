@@ -7,6 +7,7 @@ two handle lengths, Newton steps on the parameters, and a split at the worst pla
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -20,6 +21,12 @@ CORNER = np.radians(60.0)
 CORNER_REACH = 6.0
 COARSE_REACH = 3.0
 """Where the tolerance is large, corners are looked for over this many tolerances: smaller ones need no point."""
+RUNGS = tuple(0.5 * 2 ** (k / 3) for k in range(24))
+"""Tolerances, in pixels, that a sparse fit tries up to the one that is wanted."""
+HOPELESS = 1.6
+"""Where a finer rung needs this many times the points, the still finer ones are not tried."""
+LOOKS = (0.5, 1.0, 1.5)
+"""Steps, in pixels, at which a drawn line is looked at: coarser ones make corners of what is round."""
 NEWTON_STEPS = 6
 LONGEST_HANDLE = 0.9
 """Handles never get longer than this share of the stretch's length, which keeps them from making loops."""
@@ -52,6 +59,32 @@ def fit_closed(line: Array, tolerance: float) -> Fitted:
         cubics += pieces
         corner_of += [sharp] + [False] * (len(pieces) - 1)
     return _as_outline(cubics, corner_of)
+
+
+def fit_sparsely(line: Array, tolerance: float) -> Fitted:
+    """The closed line (M, 2) as an outline within `tolerance` pixels, with as few points as `fit_closed` finds for it.
+
+    Where corners are found depends on the tolerance and on how finely the line is looked at, so that a finer fit
+    can have fewer points than a coarser one. All RUNGS up to the tolerance count, so a coarser one never has more.
+    """
+    rungs = [rung for rung in RUNGS if rung <= tolerance * (1 + 1e-9)] or [tolerance]
+    data = np.ascontiguousarray(line, np.float64)
+    best = _looked_at(data.tobytes(), rungs.pop())
+    for rung in reversed(rungs):
+        fitted = _looked_at(data.tobytes(), rung)
+        if len(fitted.points) > HOPELESS * len(best.points):
+            break
+        if len(fitted.points) < len(best.points):
+            best = fitted
+    return best
+
+
+@lru_cache(maxsize=64)
+def _looked_at(line: bytes, tolerance: float) -> Fitted:
+    """The best of a few looks; kept, as a slider comes back to it."""
+    places = np.frombuffer(line).reshape(-1, 2)
+    looks = [step for step in LOOKS if step <= max(tolerance, LOOKS[0])]
+    return min((fit_closed(evened(places, s), tolerance) for s in looks), key=lambda f: len(f.points))
 
 
 def fit_one(stretch: Array) -> Array:

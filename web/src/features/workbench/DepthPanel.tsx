@@ -68,7 +68,7 @@ export function DepthPanel() {
     setHeld(-1);
     if (!over || active.id === over.id) return;
     const depth = reordered(b, lines, String(active.id), String(over.id));
-    void send({ type: "order-depth", depth });
+    if (inDepth(b).some((thing, i) => thing.id !== depth[i])) void send({ type: "order-depth", depth });
   };
   return (
     <section className="flex max-h-[44%] min-h-32 flex-col border-b border-line" aria-label="Depth">
