@@ -15,7 +15,8 @@ from tests.core.outline.test_following import HAND, KINDS, picture_of
 from wiseglove.core.geometry.bezier import ellipse, flatten
 from wiseglove.core.outline.carry import Carrier
 from wiseglove.core.outline.edges import gradients, linear_light
-from wiseglove.core.outline.snap import normals_of, snap, stretch_between
+from wiseglove.core.outline.normals import normals_of
+from wiseglove.core.outline.snap import snap, stretch_between
 from wiseglove.core.outline.trace import Room, Tree, edge_costs, settled
 from wiseglove.demo.install import read_truth
 
@@ -106,32 +107,43 @@ def _carrying(frames: list[np.ndarray]) -> list[Row]:
         carried = carrier.on(picture_of(pose(k), shift=(1.8 * k, -0.9 * k)))
         errors.append(off(shapely.LineString(flatten(pose(k), 0.01)), flatten(carried.points, 0.1)))
     rows = [Row("carry on over 20 frames, one known edge with grain", float(np.mean(errors)), "px", 0.5)]
-    errors, spent, stops, starts = [], [], 0, []
+    spent: list[float] = []
+    rows.append(_on_the_hand(frames, (30, 52, 74), "carry on, the demo's tapping hand (motion blur, shadow)", spent))
+    # From these frames nothing was tuned.
+    rows.append(_on_the_hand(frames, (40, 62, 66), "carry on, the same from other frames", spent))
+    rows.append(Row("carry on, time a frame at 720p, median", float(np.median(spent)), "ms", 60))
+    return rows
+
+
+def _on_the_hand(frames: list[np.ndarray], starts: tuple[int, ...], name: str, spent: list[float]) -> Row:
+    """Two fingers and the whole hand carried on over 20 frames, or until it says that it goes no further."""
+    errors, stopped, begun = [], [], []
     for part in ("index", "hand", "thumb"):
-        for first in (30, 52, 74):
+        for first in starts:
             truth = read_truth(FOOTAGE, first)
             alpha = truth.hand if part == "hand" else truth.parts[part]
             points, kinds = fitted(alpha, 0.5)
-            starts.append(off(edge_of(alpha), _within(flatten(points, 0.1))))
+            begun.append(off(edge_of(alpha), _evenly(points, edge_of(truth.hand))))
             carrier = Carrier(frames[first], points, kinds)
             for frame in range(first + 1, first + 21):
                 start = time.perf_counter()
                 carried = carrier.on(frames[frame])
                 spent.append((time.perf_counter() - start) * 1000)
                 if carried.reason:
-                    stops += 1
+                    stopped.append(frame - first - 1)
                     break
                 truth = read_truth(FOOTAGE, frame)
-                line = _within(flatten(carried.points, 0.1))
-                # Where a part of the hand meets the rest of it there is no edge to be right or wrong about.
-                line = line[shapely.distance(edge_of(truth.hand), shapely.points(line)) < 6]
+                line = _evenly(carried.points, edge_of(truth.hand))
                 errors.append(off(edge_of(truth.hand if part == "hand" else truth.parts[part]), line))
-    peer = f"median {np.median(errors):.2f} px, at the start {np.mean(starts):.2f}; {len(errors)} frames, stopped {stops} of 9 times"
-    rows.append(Row("carry on, the demo's tapping hand (motion blur, shadow)", float(np.mean(errors)), "px", 0.5, peer))
-    rows.append(Row("carry on, time a frame at 720p, median", float(np.median(spent)), "ms", 60))
-    return rows
+    peer = f"median {np.median(errors):.2f} px, at the start {np.mean(begun):.2f}; {len(errors)} frames of 180, stopped after {stopped}"
+    return Row(name, float(np.mean(errors)), "px", 0.5, peer)
 
 
-def _within(line: np.ndarray) -> np.ndarray:
-    """The part of a line that lies well in the picture."""
-    return line[((line > 8) & (line < [1272, 712])).all(axis=1)]
+def _evenly(points: np.ndarray, hand: shapely.Geometry) -> np.ndarray:
+    """Places a pixel apart along an outline that lie well in the picture and near the hand's edge.
+
+    Where a part of the hand meets the rest of it there is no edge to be right or wrong about.
+    """
+    line = normals_of(points, list(range(len(points))), 1.0).places
+    line = line[((line > 8) & (line < [1272, 712])).all(axis=1)]
+    return line[shapely.distance(hand, shapely.points(line)) < 6]

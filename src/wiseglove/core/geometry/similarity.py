@@ -33,4 +33,5 @@ def turns_and_scales(sources: Complex, targets: Complex) -> Complex:
     means = (np.minimum(size_source, size_target) >= 1e-12) & (
         np.abs(cross) >= ALIKE * np.sqrt(size_source * size_target)
     )
-    return np.log(np.divide(cross, size_source, out=np.ones(len(cross), np.complex128), where=means))
+    ratio = np.divide(cross, size_source, out=np.ones(len(cross), np.complex128), where=means)
+    return np.asarray(np.log(ratio), np.complex128)

@@ -3,13 +3,14 @@
 Features just inside the edge are followed from frame to frame (Lucas & Kanade 1981, pyramids by Bouguet 2001, each
 checked by following it back); the outline goes along with their common similarity and, place by place, with what
 those nearby do beyond it. Then the edge is looked for within a few pixels, where what lies just inside is as it is on
-the first frame, so that no shadow is taken for an edge. What is inside is compared with the first frame all the while,
-so that the outline stops where it would run away.
+the first frame, so that no shadow is taken for an edge. Features and edge together bend the outline of the first frame,
+which therefore keeps its shape where nothing is seen. What is inside is compared with the first frame all the while,
+so that the outline stops where it, or a part of it, would run away.
 """
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import cv2
@@ -18,8 +19,10 @@ import shapely
 from numpy.typing import NDArray
 
 from wiseglove.core.geometry.bezier import Points, flatten, signed_area
-from wiseglove.core.outline.edges import linear_light, seen_at
-from wiseglove.core.outline.snap import Likeness, Normals, follow, likeness, normals_at, normals_of, snap
+from wiseglove.core.outline.edges import averaged, linear_light, seen_at
+from wiseglove.core.outline.elastic import Elastic, Found
+from wiseglove.core.outline.normals import Normals, follow, normals_at, normals_of
+from wiseglove.core.outline.snap import Likeness, Snapped, likeness, snap
 
 Array = NDArray[np.float64]
 Picture = NDArray[np.uint8]
@@ -37,9 +40,16 @@ NEARBY = 14.0
 """Reach of a feature along the curve, in pixels."""
 SEEK = 3.0
 """How far the edge is looked for after the features, in pixels."""
-PULL = 0.4
+PULL = 0.8
 UNLIKE = 0.30
 """Largest mean difference of what is inside from the first frame, in shares of the colours' own range there."""
+UNLIKE_SOMEWHERE = 0.25
+"""Largest mean difference over a tenth of the outline: a finger tip that turns away is little of the whole."""
+GONE_ALONG, FEATURES_FIRST, FEATURES_THEN = 0.2, 0.1, 0.03
+"""How much places count that went along with the features, and features, before and after the edge was looked for."""
+GONE_ALONG_KEPT = 0.3
+MOST_BENDING = 150
+"""Features that bend the outline; of more, some stand for the others."""
 MARGIN = 60
 
 
@@ -58,9 +68,14 @@ class Carrier:
     def __init__(self, picture: Picture, points: Points, kinds: list[str]) -> None:
         """picture: RGB (H, W, 3) of the frame on which the outline (N, 8) is right."""
         self._kinds = kinds
+        self._first = points
         self._picture, self._points = picture, points
+        everywhere = list(range(len(points)))
+        self._spots = normals_of(points, everywhere, SPACING)
+        self._inside = _colours(picture, self._spots)
+        edge = normals_of(points, everywhere)
+        self._elastic = Elastic(points, edge.segment, edge.t)
         self._look: Likeness | None = None
-        self._like = self._inside(picture, points)
 
     def on(self, picture: Picture) -> Carried:
         """The outline on the next frame, in either direction of time; the one before where it stops."""
@@ -68,27 +83,38 @@ class Carrier:
         if crop is None:
             return Carried(self._points, 0.0, "The outline has left the picture.")
         left, top, right, bottom = crop
-        self._look = self._look or likeness(self._picture, self._points)
         before, after = (_grey(p[top:bottom, left:right]) for p in (self._picture, picture))
-        places = self._features(picture.shape) - (left, top)
+        places, at_first = self._features(picture.shape)
         if len(places) < 8:
             return Carried(self._points, 0.0, "Too little of the outline is in the picture to follow it.")
-        moved, believed = _followed(before, after, places)
+        moved, believed = _followed(before, after, places - (left, top))
         if believed.mean() < ENOUGH or believed.sum() < 8:
             return Carried(self._points, float(believed.mean()), "What is inside changes too much to be followed.")
-        start, end = places[believed] + (left, top), moved[believed] + (left, top)
+        start, end = places[believed], moved[believed] + (left, top)
         warp, kept = cv2.estimateAffinePartial2D(start, end, method=cv2.RANSAC, ransacReprojThreshold=3.0)
         if warp is None or kept.mean() < 0.5:
             return Carried(self._points, 0.0, "The parts inside move apart; draw them as outlines of their own.")
         points = self._gone_along(np.asarray(warp, np.float64), start, end)
-        snapped = snap(picture, points, [], self._kinds, SEEK, PULL, self._look)
-        if not snapped.reason:
-            points = snapped.points
-        unlike = self._unlikeness(picture, points)
+        few = slice(None, None, -(-len(end) // MOST_BENDING))
+        features = Found(at_first[believed][few], end[few], np.full(len(end[few]), FEATURES_FIRST * few.step))
+        edge = self._edge_of(points)
+        self._elastic.bend(edge.places, edge.outward, np.full(len(edge.t), GONE_ALONG), features)
+        points = self._elastic.outline(points, GONE_ALONG_KEPT)
+        snapped = self._snapped(picture, points)
+        if snapped.clear is not None:
+            edge = normals_at(snapped.points, edge.segment, edge.t)
+            features = replace(features, weight=features.weight * (FEATURES_THEN / FEATURES_FIRST))
+            self._elastic.bend(edge.places, edge.outward, snapped.clear, features)
+            points = self._elastic.outline(snapped.points)
+        unlike, worst = self._unlikeness(picture, points)
         size = np.sqrt(abs(signed_area(points) / max(abs(signed_area(self._points)), 1e-9)))
         sure = float(believed.mean() * max(1 - unlike / (2 * UNLIKE), 0.0) * max(snapped.found, 0.2))
         if unlike > UNLIKE:
             return Carried(self._points, sure, "What is inside no longer looks as it did; something may cover it.")
+        if worst > UNLIKE_SOMEWHERE:
+            return Carried(
+                self._points, sure, "A part of it no longer looks as it did: it turns, or something covers it there."
+            )
         if snapped.reason:
             return Carried(self._points, sure, "The edge cannot be seen any more.")
         if not 0.8 < size < 1.25:
@@ -96,15 +122,27 @@ class Carrier:
         self._picture, self._points = picture, points
         return Carried(points, sure)
 
-    def _features(self, shape: tuple[int, ...]) -> Array:
-        """Places just inside the edge that lie in the picture, (M, 2)."""
+    def _edge_of(self, points: Points) -> Normals:
+        return normals_at(points, self._elastic.segment, self._elastic.t)
+
+    def _snapped(self, picture: Picture, points: Points) -> Snapped:
+        """The outline on the edge nearby that has what was inside the first frame's."""
+        before, now = self._edge_of(self._points), self._edge_of(points)
+        travel = averaged(np.abs(((now.places - before.places) * now.outward).sum(axis=1)), 4, closed=True)
+        self._look = self._look or likeness(self._picture, before, travel)
+        return snap(picture, points, [], self._kinds, SEEK, PULL, self._look.travelling(travel))
+
+    def _features(self, shape: tuple[int, ...]) -> tuple[Array, Array]:
+        """Places just inside the edge that lie in the picture, (M, 2), and where they are on the first frame."""
         along = normals_of(self._points, list(range(len(self._points))), SPACING)
-        inside = np.concatenate([along.places - along.outward * depth for depth in DEPTHS])
+        then = normals_at(self._first, along.segment, along.t)
+        inside, at_first = (np.concatenate([n.places - n.outward * depth for depth in DEPTHS]) for n in (along, then))
         area = shapely.make_valid(shapely.Polygon(flatten(self._points, 0.2)), method="structure", keep_collapsed=False)
         keeps = shapely.contains_xy(shapely.buffer(area, -1.5), inside)
         seen = ((inside > 4) & (inside < np.array([shape[1], shape[0]]) - 4)).all(axis=1)
-        good = inside[keeps & seen]
-        return np.asarray(good[:: -(-len(good) // MOST_FEATURES) or 1])
+        good = np.flatnonzero(keeps & seen)
+        good = good[:: -(-len(good) // MOST_FEATURES) or 1]
+        return np.asarray(inside[good]), np.asarray(at_first[good])
 
     def _gone_along(self, warp: Array, start: Array, end: Array) -> Points:
         """The outline moved by the common similarity, and place by place by what is left near it."""
@@ -120,20 +158,20 @@ class Carrier:
         shift = (weight @ rest[honest]) / (weight.sum(axis=1, keepdims=True) + 0.5)
         return follow(points, along, along.places + shift, np.ones(len(points), bool), self._kinds)
 
-    def _inside(self, picture: Picture, points: Points) -> tuple[Normals, Array]:
-        along = normals_of(points, list(range(len(points))), SPACING)
-        return along, _colours(picture, along)
+    def _unlikeness(self, picture: Picture, points: Points) -> tuple[float, float]:
+        """How far the colours inside are from the first frame's at the same places, in shares of their range there.
 
-    def _unlikeness(self, picture: Picture, points: Points) -> float:
-        """Mean difference of the colours inside from the first frame's at the same parameters, in its range."""
-        along, before = self._like
-        now = normals_at(points, along.segment, along.t)
+        The mean of all, and of the worst stretch, of a tenth of the outline.
+        """
+        now = normals_at(points, self._spots.segment, self._spots.t)
         seen = ((now.places > 2) & (now.places < np.array([picture.shape[1], picture.shape[0]]) - 2)).all(axis=1)
         if not seen.any():
-            return 0.0
-        colours = _colours(picture, now)
-        scale = max(float(np.ptp(before, axis=0).max()), 20.0)
-        return float(np.linalg.norm(colours - before, axis=1)[seen].mean() / scale)
+            return 0.0, 0.0
+        scale = max(float(np.ptp(self._inside, axis=0).max()), 20.0)
+        off = np.where(seen, np.linalg.norm(_colours(picture, now) - self._inside, axis=1), 0.0) / scale
+        stretch = max(round(len(off) / 10), 4)
+        total = np.cumsum(np.concatenate([[0.0], off, off[:stretch]]))
+        return float(off[seen].mean()), float((total[stretch:] - total[:-stretch]).max() / stretch)
 
 
 def _colours(picture: Picture, along: Normals) -> Array:

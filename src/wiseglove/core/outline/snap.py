@@ -7,19 +7,18 @@ outline's points and handles then follow it by least squares.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
-from wiseglove.core.geometry.bezier import Points, control_polygon, places_at, signed_area
+from wiseglove.core.geometry.bezier import Points, places_at
 from wiseglove.core.outline.edges import averaged, linear_light, seen_at
+from wiseglove.core.outline.normals import SPACING, Normals, follow, normals_at, normals_of
 
 Array = NDArray[np.float64]
-SPACING = 2.0
-"""Distance of the normals along the curve, in pixels."""
 BLUR = 1.0
 SIDE = 5.0
 """How far to both sides of an edge colours are compared, in pixels."""
@@ -31,8 +30,6 @@ FARTHEST = 2.0
 """Correction of a place that is on an edge already from which on it is not believed, in pixels."""
 STIFF = 0.8
 """Price of an offset that differs from its neighbour's, per (px / px) squared."""
-STIFF_HANDLES = 0.4
-"""How much handles would rather stay as they are, against a place on the edge."""
 PULL = 0.5
 """By how much an edge at the full radius has to be clearer than one where the curve is."""
 FAINTEST = 0.8
@@ -49,7 +46,10 @@ ALIKE_IN, ALIKE_OUT, UNLIKE = 0.9, 0.3, 0.6
 """What it costs to leave the inside's and the outside's colours, per range of colours, and the most that both cost."""
 DEEP, LAYER = 5.0, 0.5
 """How far inside an edge its likeness reaches, in pixels, and how far its colours are apart."""
-OTHER = 4.0
+SMEARED = 0.1
+"""By how much deeper inside a moving edge its likeness is looked for, in pixels for each pixel of travel across it: what
+lies nearer is mixed with what lies outside, for as long as the shutter is open."""
+OTHER = 3.0
 """What it costs to leave the likeness, per range of colours; more than one range costs no more."""
 ROUNDS = 3
 """How often the curve is put where half is covered; once where its likeness is known, as it is near already."""
@@ -68,54 +68,36 @@ class Snapped:
     moved: float
     found: float
     reason: str = ""
-
-
-@dataclass(frozen=True)
-class Normals:
-    """Places along a stretch (M, 2), unit normals that point outwards (M, 2), and where on the outline they are."""
-
-    places: Array
-    outward: Array
-    segment: NDArray[np.int64]
-    t: Array
+    clear: Array | None = None
+    """How much each place along the stretch is to be believed (M,), 0..1."""
 
 
 @dataclass(frozen=True)
 class Likeness:
-    """What lies inside along an edge that is right: where on the outline (M,), and colours (M, D, 3) from DEEP to the edge."""
+    """What lies inside along an edge that is right: where on the outline (M,), and colours (M, D, 3) from DEEP to the edge.
+
+    `deeper` (M,) is how much deeper inside it is looked for, in pixels.
+    """
 
     segment: NDArray[np.int64]
     t: Array
     colours: Array
+    deeper: Array
+
+    def travelling(self, travel: Array) -> Likeness:
+        """The same for an edge that travels across itself by (M,) pixels a frame."""
+        return replace(self, deeper=SMEARED * travel)
 
 
-def likeness(picture: NDArray[np.uint8], points: Points) -> Likeness:
-    """What lies inside all along an outline (N, 8) in a picture, RGB (H, W, 3), encoded."""
-    along = normals_of(points, list(range(len(points))))
-    left, top, part = _crop(picture, points, DEEP + 4)
+def likeness(picture: NDArray[np.uint8], along: Normals, travel: Array) -> Likeness:
+    """What lies inside along an edge in a picture, RGB (H, W, 3), encoded, that travels across itself by (M,) pixels a frame."""
+    deeper = SMEARED * travel
+    left, top, part = _crop(picture, along.places, DEEP + 4 + float(deeper.max(initial=0.0)))
     layer = np.sqrt(linear_light(part, BLUR) + 1.0)
-    ticks = np.arange(-DEEP, 0.0, LAYER)
+    ticks = np.arange(-DEEP, 0.0, LAYER) - deeper[:, None]
     places = along.places - (left, top)
-    seen = seen_at(layer, places[:, None] + along.outward[:, None] * ticks[:, None]).astype(np.float64)
-    return Likeness(along.segment, along.t, seen)
-
-
-def normals_of(points: Points, segments: list[int], spacing: float = SPACING) -> Normals:
-    """Normals of an outline (N, 8) along some of its segments."""
-    curves = control_polygon(points)[segments]
-    lengths = np.linalg.norm(np.diff(curves, axis=1), axis=2).sum(axis=1)
-    counts = np.maximum((lengths / spacing).astype(int), 2)
-    which = np.repeat(np.arange(len(segments)), counts)
-    t = (np.arange(counts.sum()) - np.repeat(np.cumsum(counts) - counts, counts) + 0.5) / counts[which]
-    return normals_at(points, np.asarray(segments)[which], t)
-
-
-def normals_at(points: Points, segment: NDArray[np.int64], t: Array) -> Normals:
-    """Normals of an outline (N, 8) on segments (M,) at t (M,)."""
-    places, way = places_at(points, segment, t)
-    turned = np.stack([way[:, 1], -way[:, 0]], 1) * (1 if signed_area(points) > 0 else -1)
-    outward = turned / np.maximum(np.linalg.norm(turned, axis=1, keepdims=True), 1e-9)
-    return Normals(places, outward, segment, t)
+    seen = seen_at(layer, places[:, None] + along.outward[:, None] * ticks[..., None]).astype(np.float64)
+    return Likeness(along.segment, along.t, seen, deeper)
 
 
 def snap(
@@ -134,7 +116,8 @@ def snap(
     the edge is not clear the curve follows its neighbourhood. Not moved, with a reason, where there is no edge to move to.
     """
     segments = stretch_between(len(points), chosen)
-    left, top, part = _crop(picture, points, radius + 2 * SIDE + 4)
+    smeared = 0.0 if like is None else float(like.deeper.max(initial=0.0))
+    left, top, part = _crop(picture, points, radius + 2 * SIDE + 4 + smeared)
     if part.size == 0:
         return Snapped(points, 0.0, 0.0, "The stretch lies outside the picture.")
     here = points.copy()
@@ -161,12 +144,13 @@ def snap(
     for _ in range(ROUNDS if like is None else 1):
         along = normals_at(moved, along.segment, along.t)
         offsets, even = _half_covered(light, along, closed)
-        moved = follow(moved, along, along.places + along.outward * offsets[:, None], movable, kinds, clear * even)
+        believed = clear * even
+        moved = follow(moved, along, along.places + along.outward * offsets[:, None], movable, kinds, believed)
     before = normals_of(here, segments)
     change = places_at(moved, before.segment, before.t)[0] - before.places
     out = moved.copy()
     out[:, :2] += (left, top)
-    return Snapped(out, float(np.abs((change * before.outward).sum(axis=1)).mean()), share)
+    return Snapped(out, float(np.abs((change * before.outward).sum(axis=1)).mean()), share, "", believed)
 
 
 def stretch_between(count: int, chosen: list[int]) -> list[int]:
@@ -217,12 +201,7 @@ def _offsets(
         away = ALIKE_IN * _unlike(inner - deep[:, None]) + ALIKE_OUT * _unlike(outer - beyond[:, None])
         score = score - colour * np.minimum(away / scale, UNLIKE)
     else:
-        away = np.zeros(score.shape)
-        for k in range(like.colours.shape[1]):
-            first = side + round((k * LAYER - DEEP) / step)
-            away += np.linalg.norm(seen[:, first : first + score.shape[1]] - like.colours[:, k : k + 1], axis=2)
-        away /= like.colours.shape[1]
-        score = score - OTHER * np.minimum(away / scale, 1.0)
+        score = score - OTHER * np.minimum(_off_likeness(layer, along, reach, step, like) / scale, 1.0)
     size = score.shape[1]
     score = score - pull * np.linspace(-1, 1, size) ** 2
     best = _best_line(score, STIFF * (step / SPACING) ** 2 * 4, closed)
@@ -240,6 +219,18 @@ def _offsets(
     grain = np.linalg.norm(seen[:, apart:-apart] - (seen[:, : -2 * apart] + seen[:, 2 * apart :]) / 2, axis=2)
     stands_out = np.linalg.norm(outer - inner, axis=2)[rows, best] > ABOVE_GRAIN * np.median(grain)
     return offsets, np.where(stands_out, contrast[rows, best], 0.0)
+
+
+def _off_likeness(layer: NDArray[np.float32], along: Normals, reach: float, step: float, like: Likeness) -> Array:
+    """How far the colours inside each offset, -reach to reach, are from their likeness, (M, K)."""
+    ticks = np.arange(-reach - DEEP, reach, step) - like.deeper[:, None]
+    seen = seen_at(layer, along.places[:, None] + along.outward[:, None] * ticks[..., None]).astype(np.float64)
+    size, depths = round(2 * reach / step) + 1, like.colours.shape[1]
+    away = np.zeros((len(ticks), size))
+    for k in range(depths):
+        first = round(k * LAYER / step)
+        away += np.linalg.norm(seen[:, first : first + size] - like.colours[:, k : k + 1], axis=2)
+    return np.asarray(away / depths)
 
 
 def _unlike(difference: Array) -> Array:
@@ -324,57 +315,3 @@ def _best_line(score, stiff, closed):  # type: ignore[no-untyped-def]
             out[row] = k
         k = came[row, k]
     return out
-
-
-def follow(
-    points: Points,
-    along: Normals,
-    targets: Array,
-    movable: NDArray[np.bool_],
-    kinds: list[str],
-    weights: Array | None = None,
-) -> Points:
-    """The outline (N, 8) whose curve runs through targets (M, 2) at the parameters of `along`, by least squares.
-
-    Only movable points and their handles move, `weights` (M,) say how much each target counts; handles would rather stay as they are, those of corners and of
-    smooth points keep to their kind.
-    """
-    count = len(points)
-    t, s = along.t, 1 - along.t
-    start, end = along.segment, (along.segment + 1) % count
-    # A point carries its handles along, so the curve moves by (w0 + w1) of one end and (w2 + w3) of the other.
-    design = np.zeros((len(t), 3 * count))
-    rows = np.arange(len(t))
-    w = (s**3, 3 * s * s * t, 3 * s * t * t, t**3)
-    design[rows, start] += w[0] + w[1]
-    design[rows, end] += w[2] + w[3]
-    design[rows, 2 * count + start] += w[1]
-    design[rows, count + end] += w[2]
-    handles = np.linalg.norm(points[:, 2:6].reshape(count, 2, 2), axis=2)
-    free = np.concatenate([movable, movable & (handles[:, 0] > 1e-6), movable & (handles[:, 1] > 1e-6)])
-    loose = np.concatenate([np.full(count, 1e-3), np.full(2 * count, STIFF_HANDLES)]) * max(len(t) / max(count, 1), 1.0)
-    kept = design[:, free]
-    heavy = kept if weights is None else kept * weights[:, None]
-    matrix = kept.T @ heavy + np.diag(loose[free])
-    change = np.zeros((3 * count, 2))
-    change[free] = np.linalg.solve(matrix, heavy.T @ (targets - along.places))
-    out = points.copy()
-    out[:, :2] += change[:count]
-    out[:, 2:4] += change[count : 2 * count]
-    out[:, 4:6] += change[2 * count :]
-    for i in np.flatnonzero(movable):
-        if kinds[i] == "smooth":
-            _line_up(out[i])
-    return out
-
-
-def _line_up(point: Array) -> None:
-    """Bring a smooth point's two handles into one line again, each with its length."""
-    incoming, outgoing = np.linalg.norm(point[2:4]), np.linalg.norm(point[4:6])
-    if incoming < 1e-6 or outgoing < 1e-6:
-        return
-    way = point[4:6] / outgoing - point[2:4] / incoming
-    length = float(np.linalg.norm(way))
-    if length > 1e-6:
-        point[2:4] = -way / length * incoming
-        point[4:6] = way / length * outgoing

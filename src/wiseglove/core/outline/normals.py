@@ -1,0 +1,98 @@
+"""Normals along an outline, and outlines that follow places found along them."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from wiseglove.core.geometry.bezier import Points, control_polygon, places_at, signed_area
+
+Array = NDArray[np.float64]
+SPACING = 2.0
+"""Distance of the normals along the curve, in pixels."""
+STIFF_HANDLES = 0.4
+"""How much handles would rather stay as they are, against a place on the edge."""
+
+
+@dataclass(frozen=True)
+class Normals:
+    """Places along a stretch (M, 2), unit normals that point outwards (M, 2), and where on the outline they are."""
+
+    places: Array
+    outward: Array
+    segment: NDArray[np.int64]
+    t: Array
+
+
+def normals_of(points: Points, segments: list[int], spacing: float = SPACING) -> Normals:
+    """Normals of an outline (N, 8) along some of its segments."""
+    curves = control_polygon(points)[segments]
+    lengths = np.linalg.norm(np.diff(curves, axis=1), axis=2).sum(axis=1)
+    counts = np.maximum((lengths / spacing).astype(int), 2)
+    which = np.repeat(np.arange(len(segments)), counts)
+    t = (np.arange(counts.sum()) - np.repeat(np.cumsum(counts) - counts, counts) + 0.5) / counts[which]
+    return normals_at(points, np.asarray(segments)[which], t)
+
+
+def normals_at(points: Points, segment: NDArray[np.int64], t: Array) -> Normals:
+    """Normals of an outline (N, 8) on segments (M,) at t (M,)."""
+    places, way = places_at(points, segment, t)
+    turned = np.stack([way[:, 1], -way[:, 0]], 1) * (1 if signed_area(points) > 0 else -1)
+    outward = turned / np.maximum(np.linalg.norm(turned, axis=1, keepdims=True), 1e-9)
+    return Normals(places, outward, segment, t)
+
+
+def follow(
+    points: Points,
+    along: Normals,
+    targets: Array,
+    movable: NDArray[np.bool_],
+    kinds: list[str],
+    weights: Array | None = None,
+) -> Points:
+    """The outline (N, 8) whose curve runs through targets (M, 2) at the parameters of `along`, by least squares.
+
+    Only movable points and their handles move, `weights` (M,) say how much each target counts; handles would rather stay as they are, those of corners and of
+    smooth points keep to their kind.
+    """
+    count = len(points)
+    t, s = along.t, 1 - along.t
+    start, end = along.segment, (along.segment + 1) % count
+    # A point carries its handles along, so the curve moves by (w0 + w1) of one end and (w2 + w3) of the other.
+    design = np.zeros((len(t), 3 * count))
+    rows = np.arange(len(t))
+    w = (s**3, 3 * s * s * t, 3 * s * t * t, t**3)
+    design[rows, start] += w[0] + w[1]
+    design[rows, end] += w[2] + w[3]
+    design[rows, 2 * count + start] += w[1]
+    design[rows, count + end] += w[2]
+    handles = np.linalg.norm(points[:, 2:6].reshape(count, 2, 2), axis=2)
+    free = np.concatenate([movable, movable & (handles[:, 0] > 1e-6), movable & (handles[:, 1] > 1e-6)])
+    loose = np.concatenate([np.full(count, 1e-3), np.full(2 * count, STIFF_HANDLES)]) * max(len(t) / max(count, 1), 1.0)
+    kept = design[:, free]
+    heavy = kept if weights is None else kept * weights[:, None]
+    matrix = kept.T @ heavy + np.diag(loose[free])
+    change = np.zeros((3 * count, 2))
+    change[free] = np.linalg.solve(matrix, heavy.T @ (targets - along.places))
+    out = points.copy()
+    out[:, :2] += change[:count]
+    out[:, 2:4] += change[count : 2 * count]
+    out[:, 4:6] += change[2 * count :]
+    for i in np.flatnonzero(movable):
+        if kinds[i] == "smooth":
+            _line_up(out[i])
+    return out
+
+
+def _line_up(point: Array) -> None:
+    """Bring a smooth point's two handles into one line again, each with its length."""
+    incoming, outgoing = np.linalg.norm(point[2:4]), np.linalg.norm(point[4:6])
+    if incoming < 1e-6 or outgoing < 1e-6:
+        return
+    way = point[4:6] / outgoing - point[2:4] / incoming
+    length = float(np.linalg.norm(way))
+    if length > 1e-6:
+        point[2:4] = -way / length * incoming
+        point[4:6] = way / length * outgoing
