@@ -108,7 +108,8 @@ class Carrier:
             points = self._elastic.outline(snapped.points)
         unlike, worst = self._unlikeness(picture, points)
         size = np.sqrt(abs(signed_area(points) / max(abs(signed_area(self._points)), 1e-9)))
-        sure = float(believed.mean() * max(1 - unlike / (2 * UNLIKE), 0.0) * max(snapped.found, 0.2))
+        alike = 1 - max(unlike / UNLIKE, worst / UNLIKE_SOMEWHERE) / 2
+        sure = float(believed.mean() * max(alike, 0.0) * max(snapped.found, 0.2))
         if unlike > UNLIKE:
             return Carried(self._points, sure, "What is inside no longer looks as it did; something may cover it.")
         if worst > UNLIKE_SOMEWHERE:
