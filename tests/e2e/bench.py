@@ -105,6 +105,18 @@ class Bench:
         yield
         self.page.wait_for_function("r => document.body.innerText.includes(`r${r}`)", arg=revision + 1)
 
+    def drag_row(self, row: str, onto: str) -> None:
+        """Drag a row of the depth list to where another one is, by their test ids, as one edit."""
+        start, end = (self.page.get_by_test_id(name).bounding_box() for name in (row, onto))
+        assert start
+        assert end
+        self.page.mouse.move(start["x"] + 60, start["y"] + start["height"] / 2)
+        self.page.mouse.down()
+        self.page.mouse.move(end["x"] + 60, end["y"] + end["height"] / 2, steps=12)
+        self.page.wait_for_timeout(150)  # as a hand rests before it lets go
+        with self.one_change():
+            self.page.mouse.up()
+
     def drag(
         self,
         start: tuple[float, float],

@@ -252,24 +252,13 @@ def test_a_group_is_dragged_in_the_depth_list_as_a_whole(open_shot: Open) -> Non
         elements = bench.shot["elements"]
         return [elements[i]["name"] for i in elements["settings"]["depth"]]
 
-    def drag(row: str, onto: str) -> None:
-        start, end = (page.get_by_test_id(name).bounding_box() for name in (row, onto))
-        assert start
-        assert end
-        page.mouse.move(start["x"] + 60, start["y"] + start["height"] / 2)
-        page.mouse.down()
-        page.mouse.move(end["x"] + 60, end["y"] + end["height"] / 2, steps=12)
-        page.wait_for_timeout(150)  # as a hand rests before it lets go
-        with bench.one_change():
-            page.mouse.up()
-
     members = ["Cover 2", "Cover"]
     assert order() == ["Cover 3", *members]
-    drag("group-Group", "card-Cover 3")
+    bench.drag_row("group-Group", "card-Cover 3")
     assert order() == [*members, "Cover 3"]
     page.get_by_test_id("group-Group").get_by_role("button", name="Fold", exact=True).click()
     bench.last_done("Folded Group")
-    drag("group-Group", "card-Cover 3")
+    bench.drag_row("group-Group", "card-Cover 3")
     assert order() == ["Cover 3", *members]
     bench.press("Control+z")
     bench.last_done("Undid: Changed the depth order")

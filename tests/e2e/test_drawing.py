@@ -240,14 +240,7 @@ def test_dragging_a_card_changes_what_hides_what(open_shot: Open) -> None:
     bench.press("4")
     bench.settled()
     covered = bench.pixel(400, 300)
-    plate = bench.page
-    card, target = plate.get_by_test_id("card-Pane").bounding_box(), plate.get_by_test_id("card-Cover").bounding_box()
-    assert card
-    assert target
-    plate.mouse.move(card["x"] + 90, card["y"] + 15)
-    plate.mouse.down()
-    plate.mouse.move(card["x"] + 90, target["y"] + 4, steps=12)
-    plate.mouse.up()
+    bench.drag_row("card-Pane", "card-Cover")
     bench.last_done("Changed the depth order")
     bench.settled()
     assert bench.pixel(400, 300) != covered

@@ -9,7 +9,7 @@ import numpy as np
 from pydantic import Field
 
 from wiseglove.core.geometry.bezier import Points
-from wiseglove.core.geometry.similarity import turn_and_scale
+from wiseglove.core.geometry.similarity import turns_and_scales
 from wiseglove.shot.basics import Curve, PaneKey, Plate, Point, Strict
 from wiseglove.shot.errors import EditError
 from wiseglove.shot.evaluate import key_points, points_at, to_stored
@@ -121,8 +121,7 @@ def _share(there: int, frame: int, reach: Reach, within: Range | None) -> float:
 def similarity(before: Points, there: Points) -> complex:
     """Turn and scale from one shape (N, 8) to another as one complex factor (Umeyama 1991)."""
     source, target = (p[:, 0] + 1j * p[:, 1] for p in (before, there))
-    angle, log_scale = turn_and_scale(source - source.mean(), target - target.mean())
-    return complex(np.exp(log_scale + 1j * angle))
+    return complex(np.exp(turns_and_scales((source - source.mean())[None], (target - target.mean())[None])[0]))
 
 
 def _turned(change: Points, before: Points, there: Points) -> Points:

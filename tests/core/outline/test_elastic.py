@@ -12,7 +12,7 @@ from wiseglove.core.geometry.bezier import Points, ellipse, flatten
 from wiseglove.core.outline.elastic import Elastic, Found
 from wiseglove.core.outline.normals import normals_at, normals_of
 
-NOTHING = Found(np.zeros((0, 2)), np.zeros((0, 2)), np.zeros(0))
+NOTHING = Found(np.zeros((0, 2)), np.zeros((0, 2)), 0.0)
 
 
 def elastic_of(points: Points) -> Elastic:
@@ -78,8 +78,6 @@ def test_features_carry_it_where_no_edge_is_seen() -> None:
     elastic = elastic_of(first)
     along = normals_at(first, elastic.segment, elastic.t)
     inside = along.places - 6 * along.outward
-    elastic.bend(
-        along.places, along.outward, np.zeros(len(along.t)), Found(inside, inside + (4, -3), np.full(len(inside), 0.3))
-    )
+    elastic.bend(along.places, along.outward, np.zeros(len(along.t)), Found(inside, inside + (4, -3), 0.3))
     moved = elastic.outline(first, 0.0)
     assert np.abs(moved[:, :2] - first[:, :2] - (4, -3)).max() < 0.3

@@ -65,7 +65,8 @@ def fit_sparsely(line: Array, tolerance: float) -> Fitted:
     """The closed line (M, 2) as an outline within `tolerance` pixels, with as few points as `fit_closed` finds for it.
 
     Where corners are found depends on the tolerance and on how finely the line is looked at, so that a finer fit
-    can have fewer points than a coarser one. All RUNGS up to the tolerance count, so a coarser one never has more.
+    can have fewer points than a coarser one. All RUNGS up to the tolerance count, down to where they are
+    hopeless, so a coarser one has no more.
     """
     rungs = [rung for rung in RUNGS if rung <= tolerance * (1 + 1e-9)] or [tolerance]
     data = np.ascontiguousarray(line, np.float64)

@@ -14,12 +14,6 @@ ALIKE = 0.2
 """Below this correlation two shapes are so unlike that no turn between them means anything."""
 
 
-def turn_and_scale(source: Complex, target: Complex) -> tuple[float, float]:
-    """Angle (radians, -pi..pi) and log scale that best take centred points (N,) onto others; see `turns_and_scales`."""
-    found = complex(turns_and_scales(source[None], target[None])[0])
-    return found.imag, found.real
-
-
 def turns_and_scales(sources: Complex, targets: Complex) -> Complex:
     """Log scales + i angles (radians, -pi..pi) that best take sets of centred points (K, N) onto others: (K,).
 

@@ -39,11 +39,11 @@ FARTHEST = 1.0
 
 @dataclass(frozen=True)
 class Found:
-    """Where something was found: (M, 2) each of its place on the first frame and on this one, and how much it counts (M,)."""
+    """Where things were found: (M, 2) each of their places on the first frame and on this one, and how much each counts."""
 
     first: Array
     now: Array
-    weight: Array
+    weight: float
 
 
 class Elastic:
@@ -77,7 +77,7 @@ class Elastic:
         rows, there = np.concatenate([edge, fx, fy]), features.now - self._middle
         target = np.concatenate([wanted, there[:, 0], there[:, 1]])
         count = len(edge)
-        trust, trust_features = weight, features.weight
+        trust, trust_features = weight, np.full(len(there), features.weight)
         solved = self._solved.ravel()
         for _ in range(ROUNDS):
             heavy = rows * np.concatenate([trust, trust_features, trust_features])[:, None]
@@ -88,9 +88,8 @@ class Elastic:
             trust_features = features.weight / (1 + (off_x**2 + off_y**2) / DOUBT_FEATURE**2)
         self._solved = solved.reshape(-1, 4)
 
-    def outline(self, moved: Points, kept: float | None = None) -> Points:
+    def outline(self, moved: Points, kept: float = KEPT) -> Points:
         """The bent outline (N, 8), with a share of what `moved` (N, 8) is off it, but never far."""
-        kept = KEPT if kept is None else kept
         real, imaginary, across, down = (self._points @ self._solved).T
         turn = real + 1j * imaginary
         first = self.first[:, :6:2] + 1j * self.first[:, 1:6:2]
@@ -117,9 +116,8 @@ class Elastic:
         x, y = share * here[:, :1], share * here[:, 1:]
         none = np.zeros_like(share)
         shape = (len(places), 4 * len(self._nodes))
-        return np.stack([x, -y, share, none], axis=2).reshape(shape), np.stack([y, x, none, share], axis=2).reshape(
-            shape
-        )
+        across, down = (x, -y, share, none), (y, x, none, share)
+        return np.stack(across, axis=2).reshape(shape), np.stack(down, axis=2).reshape(shape)
 
     def _neighbours(self) -> Array:
         """The normal matrix (4K, 4K) of nodes that would carry each other's places alike."""
