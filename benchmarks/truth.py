@@ -13,7 +13,7 @@ from skimage.measure import find_contours
 from tests.e2e.stage import ROOT
 from wiseglove.core.geometry.fitting import evened, fit_closed
 from wiseglove.core.outline.edges import linear_light, seen_at
-from wiseglove.core.outline.normals import normals_of
+from wiseglove.core.outline.normals import normals_at, normals_of
 from wiseglove.core.outline.snap import stretch_between
 from wiseglove.demo.install import MOVIE, read_truth
 
@@ -87,3 +87,30 @@ def stretches(frames: list[np.ndarray]) -> Iterator[Stretch]:
 def off(truth: shapely.Geometry, places: np.ndarray) -> float:
     """Mean distance of places from the true edge, in pixels."""
     return float(shapely.distance(truth, shapely.points(places)).mean())
+
+
+@dataclass(frozen=True)
+class Edges:
+    """The true edges on one frame: of all that is one colour there, and of the part that an outline is for."""
+
+    whole: shapely.Geometry
+    part: shapely.Geometry
+
+    def errors(self, points: np.ndarray, first: np.ndarray, then: Edges) -> np.ndarray:
+        """How far an outline (N, 8) is from the part's true edge, in pixels, at places a pixel apart along it.
+
+        `first` and `then` are the outline and the edges on the frame that it was carried on from. Left out is what lies
+        at the border of the picture, where there was no edge on that frame (where the outline was cut off), and where
+        the nearest edge is hidden inside the whole: there is nothing to be right or wrong about.
+        """
+        along = normals_of(points, list(range(len(points))), 1.0)
+        before = shapely.points(normals_at(first, along.segment, along.t).places)
+        places = shapely.points(along.places)
+        nearest = shapely.get_coordinates(shapely.shortest_line(places, self.part)).reshape(-1, 2, 2)[:, 1]
+        counts = _well_inside(along.places) & _well_inside(nearest) & (shapely.distance(then.part, before) < 3)
+        counts &= shapely.distance(self.whole, shapely.points(nearest)) < 1.5
+        return np.asarray(shapely.distance(self.part, places))[counts]
+
+
+def _well_inside(places: np.ndarray) -> np.ndarray:
+    return np.asarray(((places > 8) & (places < [1272, 712])).all(axis=1))

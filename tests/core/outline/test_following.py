@@ -199,6 +199,28 @@ def test_it_stops_where_something_covers_what_is_followed() -> None:
     assert "left the picture" in gone.reason
 
 
+@pytest.mark.parametrize("speed", [1.5, 2.5])
+@pytest.mark.parametrize("index", [2, 5, 8])
+def test_it_stops_where_a_part_moves_unlike_the_rest(index: int, speed: float) -> None:
+    # One point and the curve about it go off by themselves, as a finger that uncurls; the rest stays.
+    out = HAND[index, :2] - (160, 120)
+
+    def pose(k: int) -> np.ndarray:
+        points = HAND.copy()
+        points[index, :2] += k * speed * out / np.linalg.norm(out)
+        return points
+
+    carrier = Carrier(picture_of(HAND), HAND, KINDS)
+    for k in range(1, 20):
+        carried = carrier.on(picture_of(pose(k)))
+        if carried.reason:
+            break
+        away = distance(LineString(flatten(pose(k), 0.01)), shapely_points(flatten(carried.points, 0.2)))
+        assert np.percentile(away, 97) < 1.5, k
+    assert "part of it" in carried.reason
+    assert k > 1
+
+
 @settings(max_examples=15, deadline=None)
 @given(seeds, st.floats(0.2, 4.0))
 def test_thinning_out_keeps_every_frame_within_the_tolerance(seed: int, tolerance: float) -> None:

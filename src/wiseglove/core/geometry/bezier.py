@@ -97,12 +97,9 @@ def signed_area(points: Points) -> float:
     exact up to degree five, the degree of x dy - y dx.
     """
     c = control_polygon(points)
-    nodes, weights = np.polynomial.legendre.leggauss(3)
-    t = (nodes + 1) / 2
-    position = _bernstein(t) @ c  # (N, 3, 2)
-    velocity = _bernstein_derivative(t) @ c
+    position, velocity = _GAUSS_PLACES @ c, _GAUSS_VELOCITIES @ c  # (N, 3, 2)
     cross = position[..., 0] * velocity[..., 1] - position[..., 1] * velocity[..., 0]
-    return float(0.25 * (cross * weights).sum())
+    return float(0.25 * (cross * _GAUSS_WEIGHTS).sum())
 
 
 def _bernstein(t: Points) -> Points:
@@ -113,6 +110,10 @@ def _bernstein(t: Points) -> Points:
 def _bernstein_derivative(t: Points) -> Points:
     s = 1 - t
     return np.stack([-3 * s * s, 3 * s * s - 6 * s * t, 6 * s * t - 3 * t * t, 3 * t * t], axis=-1)
+
+
+_gauss_nodes, _GAUSS_WEIGHTS = np.polynomial.legendre.leggauss(3)
+_GAUSS_PLACES, _GAUSS_VELOCITIES = _bernstein((_gauss_nodes + 1) / 2), _bernstein_derivative((_gauss_nodes + 1) / 2)
 
 
 @nb.njit(cache=True)
@@ -162,7 +163,8 @@ def insert_point(keys: Points, segment: int, t: float) -> Points:
 def places_at(points: Points, segment: NDArray[np.int64], t: Points) -> tuple[Points, Points]:
     """Places (M, 2) on segments (M,) at t (M,), and the derivative there (M, 2)."""
     c = control_polygon(points)[segment]
-    return (_bernstein(t)[:, :, None] * c).sum(axis=1), (_bernstein_derivative(t)[:, :, None] * c).sum(axis=1)
+    place, way = (np.einsum("mk,mkc->mc", basis, c) for basis in (_bernstein(t), _bernstein_derivative(t)))
+    return place, way
 
 
 def stretch_of(points: Points, start: int, end: int, pieces: int = 24) -> Points:

@@ -5,7 +5,7 @@ checked by following it back); the outline goes along with their common similari
 those nearby do beyond it. Then the edge is looked for within a few pixels, where what lies just inside is as it is on
 the first frame, so that no shadow is taken for an edge. Features and edge together bend the outline of the first frame,
 which therefore keeps its shape where nothing is seen. What is inside is compared with the first frame all the while,
-so that the outline stops where it, or a part of it, would run away.
+and the shape with the edges found, so that the outline stops where it, or a part of it, would run away.
 """
 
 from __future__ import annotations
@@ -21,6 +21,7 @@ from numpy.typing import NDArray
 from wiseglove.core.geometry.bezier import Points, flatten, signed_area
 from wiseglove.core.outline.edges import averaged, linear_light, seen_at
 from wiseglove.core.outline.elastic import Elastic, Found
+from wiseglove.core.outline.normals import SPACING as APART
 from wiseglove.core.outline.normals import Normals, follow, normals_at, normals_of
 from wiseglove.core.outline.snap import Likeness, Snapped, likeness, snap
 
@@ -43,13 +44,20 @@ SEEK = 3.0
 PULL = 0.8
 UNLIKE = 0.30
 """Largest mean difference of what is inside from the first frame, in shares of the colours' own range there."""
-UNLIKE_SOMEWHERE = 0.25
-"""Largest mean difference over a tenth of the outline: a finger tip that turns away is little of the whole."""
-GONE_ALONG, FEATURES_FIRST, FEATURES_THEN = 0.2, 0.1, 0.03
+UNLIKE_SOMEWHERE, TORN = 0.35, 0.7
+"""Largest mean difference over a stretch, and by how many pixels at most a clear edge lies off the shape kept there: a
+finger tip that turns away is little of the whole. A little of both is as bad as much of one."""
+MOVES_ALONE = "A part of it moves unlike the rest; set it right there, or draw it as an outline of its own."
+LOOKS_UNLIKE = "A part of it no longer looks as it did: it turns, or something covers it there."
+STRETCH = 32.0
+"""How long along the curve a part is that must not run away, in pixels."""
+GONE_ALONG, FEATURES_FIRST, FEATURES_THEN = 0.2, 0.2, 0.03
 """How much places count that went along with the features, and features, before and after the edge was looked for."""
 GONE_ALONG_KEPT = 0.3
 MOST_BENDING = 150
 """Features that bend the outline; of more, some stand for the others."""
+MOST_PLACES = 450
+"""On a long outline its edge is looked at in places that are farther apart."""
 MARGIN = 60
 
 
@@ -73,7 +81,8 @@ class Carrier:
         everywhere = list(range(len(points)))
         self._spots = normals_of(points, everywhere, SPACING)
         self._inside = _colours(picture, self._spots)
-        edge = normals_of(points, everywhere)
+        self._apart = max(APART, len(normals_of(points, everywhere, APART).t) * APART / MOST_PLACES)
+        edge = normals_of(points, everywhere, self._apart)
         self._elastic = Elastic(points, edge.segment, edge.t)
         self._look: Likeness | None = None
 
@@ -107,15 +116,16 @@ class Carrier:
             self._elastic.bend(edge.places, edge.outward, snapped.clear, features)
             points = self._elastic.outline(snapped.points)
         unlike, worst = self._unlikeness(picture, points)
+        torn = self._torn(points, snapped)
         size = np.sqrt(abs(signed_area(points) / max(abs(signed_area(self._points)), 1e-9)))
-        alike = 1 - max(unlike / UNLIKE, worst / UNLIKE_SOMEWHERE) / 2
+        runs_away = float(np.hypot(worst / UNLIKE_SOMEWHERE, torn / TORN))
+        alike = 1 - max(unlike / UNLIKE, runs_away) / 2
         sure = float(believed.mean() * max(alike, 0.0) * max(snapped.found, 0.2))
         if unlike > UNLIKE:
             return Carried(self._points, sure, "What is inside no longer looks as it did; something may cover it.")
-        if worst > UNLIKE_SOMEWHERE:
-            return Carried(
-                self._points, sure, "A part of it no longer looks as it did: it turns, or something covers it there."
-            )
+        if runs_away > 1:
+            moves = torn / TORN > worst / UNLIKE_SOMEWHERE
+            return Carried(self._points, sure, MOVES_ALONE if moves else LOOKS_UNLIKE)
         if snapped.reason:
             return Carried(self._points, sure, "The edge cannot be seen any more.")
         if not 0.8 < size < 1.25:
@@ -132,6 +142,14 @@ class Carrier:
         travel = averaged(np.abs(((now.places - before.places) * now.outward).sum(axis=1)), 4, closed=True)
         self._look = self._look or likeness(self._picture, before, travel)
         return snap(picture, points, [], self._kinds, SEEK, PULL, self._look.travelling(travel))
+
+    def _torn(self, points: Points, snapped: Snapped) -> float:
+        """How far a clear edge lies off the outline that keeps its shape, in pixels, over the worst stretch."""
+        if snapped.clear is None:
+            return 0.0
+        edge, kept = self._edge_of(snapped.points), self._edge_of(points)
+        off = ((edge.places - kept.places) * edge.outward).sum(axis=1) * snapped.clear
+        return float(np.abs(_over_stretches(off, self._apart)).max())
 
     def _features(self, shape: tuple[int, ...]) -> tuple[Array, Array]:
         """Places just inside the edge that lie in the picture, (M, 2), and where they are on the first frame."""
@@ -162,7 +180,7 @@ class Carrier:
     def _unlikeness(self, picture: Picture, points: Points) -> tuple[float, float]:
         """How far the colours inside are from the first frame's at the same places, in shares of their range there.
 
-        The mean of all, and of the worst stretch, of a tenth of the outline.
+        The mean of all, and of the worst stretch.
         """
         now = normals_at(points, self._spots.segment, self._spots.t)
         seen = ((now.places > 2) & (now.places < np.array([picture.shape[1], picture.shape[0]]) - 2)).all(axis=1)
@@ -170,9 +188,14 @@ class Carrier:
             return 0.0, 0.0
         scale = max(float(np.ptp(self._inside, axis=0).max()), 20.0)
         off = np.where(seen, np.linalg.norm(_colours(picture, now) - self._inside, axis=1), 0.0) / scale
-        stretch = max(round(len(off) / 10), 4)
-        total = np.cumsum(np.concatenate([[0.0], off, off[:stretch]]))
-        return float(off[seen].mean()), float((total[stretch:] - total[:-stretch]).max() / stretch)
+        return float(off[seen].mean()), float(_over_stretches(off, SPACING).max())
+
+
+def _over_stretches(values: Array, spacing: float) -> Array:
+    """Means (M,) over stretches along a closed curve of values (M,) at places `spacing` pixels apart."""
+    count = min(round(STRETCH / spacing), len(values))
+    total = np.cumsum(np.concatenate([[0.0], values, values[:count]]))
+    return np.asarray((total[count:] - total[:-count])[: len(values)] / count)
 
 
 def _colours(picture: Picture, along: Normals) -> Array:

@@ -15,11 +15,12 @@ from numpy.typing import NDArray
 
 from wiseglove.core.geometry.bezier import Points
 from wiseglove.core.outline.normals import normals_at
+from wiseglove.core.outline.rows import Rows, joined, solved
 
 Array = NDArray[np.float64]
 APART = 14.0
 """Distance of the nodes along the curve, in pixels; also how far one reaches to what lies between."""
-MOST_NODES = 90
+MOST_NODES = 64
 """On a long outline they are farther apart."""
 STIFF_REACH = 20.0
 """Over what distance nodes agree, in pixels: the two sides of a finger move together."""
@@ -29,12 +30,18 @@ ALONG = 0.005
 """How much a place would rather stay where it is along the curve."""
 DOUBT_EDGE, DOUBT_FEATURE = 2.0, 1.0
 """Misfit in pixels at which a place on the edge, or a feature, counts half."""
+NEAREST = 8
+NEXT_TO_NOTHING = 2e-3
+"""How many nodes a place follows at most, and what share of the nearest one's counts for nothing."""
 ROUNDS = 3
-EVERY = 2
-"""Of the places along the edge every second counts, twice: neighbours know nearly the same."""
+CLOSE = 4.0
+"""Of places nearer together than this, in pixels, some count for the others too: neighbours know nearly the same."""
+USUAL = 2.0
+"""Places this many pixels apart count once each."""
 KEPT = 0.5
 """Share of what the outline was moved besides that stays, and at most how far, in pixels."""
 FARTHEST = 1.0
+_RIGHT, _DOWN = np.array([[1.0, 0.0]]), np.array([[0.0, 1.0]])
 
 
 @dataclass(frozen=True)
@@ -53,49 +60,49 @@ class Elastic:
         """first: the outline (N, 8) on its first frame; segment, t (M,): where its edge is looked at."""
         self.first, self.segment, self.t = first, segment, t
         places = normals_at(first, segment, t).places
-        self._middle = places.mean(axis=0)
         steps = np.linalg.norm(np.diff(places, axis=0, append=places[:1]), axis=1)
         self._apart = max(APART, float(steps.sum()) / MOST_NODES)
-        every = max(round(self._apart / max(float(np.median(steps)), 1e-6)), 1)
-        self._nodes = places[::every] - self._middle
-        self._edge = self._rows(places[::EVERY])
-        self._points = self._shares(first[:, :2] - self._middle)
+        step = max(float(np.median(steps)), 1e-6)
+        every = max(round(self._apart / step), 1)
+        self._few = slice(None, None, max(round(CLOSE / step), 1))
+        self._times = self._few.step * step / USUAL
+        self._nodes = places[::every]
+        self._edge = self._nearest(places[self._few])
+        self._points = self._nearest(first[:, :2])
         self._agreement = self._neighbours()
-        self._solved = np.tile([1.0, 0.0, 0.0, 0.0], (len(self._nodes), 1))
+        self._turn = np.ones(len(self._nodes), np.complex128)
+        self._place = self._nodes[:, 0] + 1j * self._nodes[:, 1]
 
     def bend(self, places: Array, outward: Array, weight: Array, features: Found) -> None:
         """Bend it to where its edge was found (M, 2), across `outward` (M, 2) and by weight (M,), and to features inside it."""
-        x, y = self._edge
-        places, outward, weight = places[::EVERY] - self._middle, outward[::EVERY], EVERY * weight[::EVERY]
-        edge, wanted = _across(x, y, outward), (places * outward).sum(axis=1)
+        places, outward, weight = places[self._few], outward[self._few], self._times * weight[self._few]
         side = np.stack([-outward[:, 1], outward[:, 0]], axis=1)
-        along = _across(x, y, side)
-        matrix = STIFF * self._agreement + EVERY * ALONG * along.T @ along
-        right = EVERY * ALONG * along.T @ (places * side).sum(axis=1)
-        fx, fy = self._rows(features.first)
+        matrix, right = STIFF * self._agreement, np.zeros((len(self._agreement), 1))
+        lazy = np.full(len(places), self._times * ALONG)
+        self._edge.rows(side).add(lazy, (places * side).sum(axis=1)[:, None], matrix, right)
         # Features count both ways, x and y: one below the other they are rows like the edge's.
-        rows, there = np.concatenate([edge, fx, fy]), features.now - self._middle
-        target = np.concatenate([wanted, there[:, 0], there[:, 1]])
-        count = len(edge)
-        trust, trust_features = weight, np.full(len(there), features.weight)
-        solved = self._solved.ravel()
+        near = self._nearest(features.first)
+        rows = joined(self._edge.rows(outward), near.rows(_RIGHT), near.rows(_DOWN))
+        wanted = np.concatenate([(places * outward).sum(axis=1), features.now[:, 0], features.now[:, 1]])
+        trust, trust_features = weight, np.full(len(features.now), features.weight)
         for _ in range(ROUNDS):
-            heavy = rows * np.concatenate([trust, trust_features, trust_features])[:, None]
-            solved = np.linalg.solve(matrix + rows.T @ heavy, right + heavy.T @ target)
-            off = rows @ solved - target
-            off_x, off_y = np.split(off[count:], 2)
-            trust = weight / (1 + (off[:count] / DOUBT_EDGE) ** 2)
+            total, there = matrix.copy(), right.copy()
+            rows.add(np.concatenate([trust, trust_features, trust_features]), wanted[:, None], total, there)
+            found = solved(total, there)[:, 0]
+            off = rows.times(found) - wanted
+            off_x, off_y = np.split(off[len(places) :], 2)
+            trust = weight / (1 + (off[: len(places)] / DOUBT_EDGE) ** 2)
             trust_features = features.weight / (1 + (off_x**2 + off_y**2) / DOUBT_FEATURE**2)
-        self._solved = solved.reshape(-1, 4)
+        real, imaginary, x, y = found.reshape(-1, 4).T
+        self._turn, self._place = real + 1j * imaginary, x + 1j * y
 
     def outline(self, moved: Points, kept: float = KEPT) -> Points:
         """The bent outline (N, 8), with a share of what `moved` (N, 8) is off it, but never far."""
-        real, imaginary, across, down = (self._points @ self._solved).T
-        turn = real + 1j * imaginary
-        first = self.first[:, :6:2] + 1j * self.first[:, 1:6:2]
-        first[:, 0] -= complex(*self._middle)
-        bent = turn[:, None] * first
-        bent[:, 0] += across + 1j * down + complex(*self._middle)
+        node, share = self._points.node, self._points.share
+        turn = (share * self._turn[node]).sum(axis=1)
+        bent = turn[:, None] * (self.first[:, :6:2] + 1j * self.first[:, 1:6:2])
+        away = self._points.away[..., 0] + 1j * self._points.away[..., 1]
+        bent[:, 0] = (share * (self._turn[node] * away + self._place[node])).sum(axis=1)
         off = (moved[:, :6:2] + 1j * moved[:, 1:6:2]) - bent
         off[:, 0] *= np.minimum(1.0, FARTHEST / np.maximum(np.abs(off[:, 0]) * kept, 1e-9))
         bent += kept * off
@@ -103,43 +110,49 @@ class Elastic:
         out[:, :6:2], out[:, 1:6:2] = bent.real, bent.imag
         return out
 
-    def _shares(self, places: Array) -> Array:
-        """By how much places (M, 2) follow each node, (M, K); the nearest one always counts."""
-        away = _squares(places, self._nodes)
-        share = np.exp(-(away - away.min(axis=1, keepdims=True)) / (2 * self._apart**2))
-        return np.asarray(share / share.sum(axis=1, keepdims=True))
-
-    def _rows(self, places: Array) -> tuple[Array, Array]:
-        """Where places (M, 2) of the first frame go, x and y, linear in four numbers of each node: (M, 4K) each."""
-        here = places - self._middle
-        share = self._shares(here)
-        x, y = share * here[:, :1], share * here[:, 1:]
-        none = np.zeros_like(share)
-        shape = (len(places), 4 * len(self._nodes))
-        across, down = (x, -y, share, none), (y, x, none, share)
-        return np.stack(across, axis=2).reshape(shape), np.stack(down, axis=2).reshape(shape)
+    def _nearest(self, places: Array) -> _Near:
+        """What places (M, 2) of the first frame follow; the nearest node always counts."""
+        squares = _squares(places, self._nodes)
+        count = min(NEAREST, len(self._nodes))
+        node = np.sort(np.argpartition(squares, count - 1, axis=1)[:, :count], axis=1)
+        squares = np.take_along_axis(squares, node, axis=1)
+        share = np.exp(-(squares - squares.min(axis=1, keepdims=True)) / (2 * self._apart**2))
+        share[share < NEXT_TO_NOTHING] = 0.0
+        return _Near(node, share / share.sum(axis=1, keepdims=True), places[:, None] - self._nodes[node])
 
     def _neighbours(self) -> Array:
         """The normal matrix (4K, 4K) of nodes that would carry each other's places alike."""
-        away = _squares(self._nodes, self._nodes)
+        squares = _squares(self._nodes, self._nodes)
         reach = STIFF_REACH * self._apart / APART
-        one, other = np.nonzero((away < (2 * reach) ** 2) & (away > 0))
-        weight = np.exp(-away[one, other] / (4 * reach**2))
-        x, y = weight * self._nodes[other, 0], weight * self._nodes[other, 1]
-        pairs, size = np.arange(len(one)), len(self._nodes)
-        total = np.eye(4 * size) * 1e-9
-        for parts in ((x, -y, weight, 0 * weight), (y, x, 0 * weight, weight)):
-            rows = np.zeros((len(one), size, 4))
-            for k, part in enumerate(parts):
-                rows[pairs, one, k] += part
-                rows[pairs, other, k] -= part
-            flat = rows.reshape(len(one), -1)
-            total += flat.T @ flat
+        one, other = np.nonzero((squares < (2 * reach) ** 2) & (squares > 0))
+        weight = np.exp(-squares[one, other] / (2 * reach**2))
+        first, second = np.minimum(one, other), np.maximum(one, other)
+        node, share = np.stack([first, second], axis=1), np.tile([1.0, -1.0], (len(one), 1))
+        near = _Near(node, share, self._nodes[other][:, None] - self._nodes[node])
+        size = 4 * len(self._nodes)
+        total = np.eye(size) * 1e-9
+        for way in (_RIGHT, _DOWN):
+            near.rows(way).add(weight, np.zeros((len(one), 1)), total, np.zeros((size, 1)))
         return total
 
 
-def _across(x: Array, y: Array, way: Array) -> Array:
-    return np.asarray(x * way[:, :1] + y * way[:, 1:])
+@dataclass(frozen=True)
+class _Near:
+    """The nodes that places follow (M, W), by what shares (M, W), and how far from each (M, W, 2) they were."""
+
+    node: NDArray[np.int64]
+    share: Array
+    away: Array
+
+    def rows(self, way: Array) -> Rows:
+        """Where the places go, seen along `way` (M, 2) or (1, 2): linear in the turn and place, four numbers, of each node."""
+        x, y = self.away[..., 0], self.away[..., 1]
+        right, down = way[:, :1], way[:, 1:]
+        parts = x * right + y * down, x * down - y * right, right, down
+        factor = np.stack([self.share * part for part in parts], axis=2)
+        unknown = 4 * self.node[:, :, None] + np.arange(4)
+        shape = len(self.node), 4 * self.node.shape[1]
+        return Rows(unknown.reshape(shape), factor.reshape(shape))
 
 
 def _squares(one: Array, other: Array) -> Array:

@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wiseglove.core.geometry.bezier import Points, control_polygon, places_at, signed_area
+from wiseglove.core.outline.rows import Rows, solved
 
 Array = NDArray[np.float64]
 SPACING = 2.0
@@ -61,38 +62,32 @@ def follow(
     t, s = along.t, 1 - along.t
     start, end = along.segment, (along.segment + 1) % count
     # A point carries its handles along, so the curve moves by (w0 + w1) of one end and (w2 + w3) of the other.
-    design = np.zeros((len(t), 3 * count))
-    rows = np.arange(len(t))
     w = (s**3, 3 * s * s * t, 3 * s * t * t, t**3)
-    design[rows, start] += w[0] + w[1]
-    design[rows, end] += w[2] + w[3]
-    design[rows, 2 * count + start] += w[1]
-    design[rows, count + end] += w[2]
+    unknown = np.stack([start, end, 2 * count + start, count + end], axis=1)
+    factor = np.stack([w[0] + w[1], w[2] + w[3], w[1], w[2]], axis=1)
     handles = np.linalg.norm(points[:, 2:6].reshape(count, 2, 2), axis=2)
     free = np.concatenate([movable, movable & (handles[:, 0] > 1e-6), movable & (handles[:, 1] > 1e-6)])
     loose = np.concatenate([np.full(count, 1e-3), np.full(2 * count, STIFF_HANDLES)]) * max(len(t) / max(count, 1), 1.0)
-    kept = design[:, free]
-    heavy = kept if weights is None else kept * weights[:, None]
-    matrix = kept.T @ heavy + np.diag(loose[free])
-    change = np.zeros((3 * count, 2))
-    change[free] = np.linalg.solve(matrix, heavy.T @ (targets - along.places))
+    rising = np.argsort(unknown, axis=1)
+    unknown, factor = np.take_along_axis(unknown, rising, 1), np.take_along_axis(factor, rising, 1)
+    rows = Rows(unknown, np.where(free[unknown], factor, 0.0))
+    matrix, right = np.diag(loose), np.zeros((3 * count, 2))
+    rows.add(np.ones(len(t)) if weights is None else weights, targets - along.places, matrix, right)
+    change = solved(matrix, right)
     out = points.copy()
     out[:, :2] += change[:count]
     out[:, 2:4] += change[count : 2 * count]
     out[:, 4:6] += change[2 * count :]
-    for i in np.flatnonzero(movable):
-        if kinds[i] == "smooth":
-            _line_up(out[i])
+    _line_up(out, movable & (np.array(kinds) == "smooth"))
     return out
 
 
-def _line_up(point: Array) -> None:
-    """Bring a smooth point's two handles into one line again, each with its length."""
-    incoming, outgoing = np.linalg.norm(point[2:4]), np.linalg.norm(point[4:6])
-    if incoming < 1e-6 or outgoing < 1e-6:
-        return
-    way = point[4:6] / outgoing - point[2:4] / incoming
-    length = float(np.linalg.norm(way))
-    if length > 1e-6:
-        point[2:4] = -way / length * incoming
-        point[4:6] = way / length * outgoing
+def _line_up(points: Points, smooth: NDArray[np.bool_]) -> None:
+    """Bring the two handles of smooth points into one line again, each with its length."""
+    incoming, outgoing = np.hypot(*points[:, 2:4].T), np.hypot(*points[:, 4:6].T)
+    chosen = smooth & (incoming > 1e-6) & (outgoing > 1e-6)
+    arriving, leaving = incoming[chosen, None], outgoing[chosen, None]
+    way = points[chosen, 4:6] / leaving - points[chosen, 2:4] / arriving
+    length = np.hypot(*way.T)[:, None]
+    way = np.where(length > 1e-6, way / np.maximum(length, 1e-6), points[chosen, 4:6] / leaving)
+    points[chosen, 2:4], points[chosen, 4:6] = -way * arriving, way * leaving

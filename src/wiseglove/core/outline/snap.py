@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wiseglove.core.geometry.bezier import Points, places_at
-from wiseglove.core.outline.edges import averaged, linear_light, seen_at
+from wiseglove.core.outline.edges import averaged, length, linear_light, seen_at
 from wiseglove.core.outline.normals import SPACING, Normals, follow, normals_at, normals_of
 
 Array = NDArray[np.float64]
@@ -192,8 +192,8 @@ def _offsets(
     if like is not None:
         # With its likeness known, a faint edge is as good as a strong one elsewhere.
         scale = np.maximum(averaged(np.percentile(strong, 90, axis=1), 8, closed), FAINTEST)[:, None]
-    contrast = np.linalg.norm(edge, axis=2) / scale
-    score = np.minimum(contrast, FULL) / FULL + 0.3 * np.minimum(np.linalg.norm(outer - inner, axis=2) / scale, 1.0)
+    contrast, sides = length(edge) / scale, length(outer - inner)
+    score = np.minimum(contrast, FULL) / FULL + 0.3 * np.minimum(sides / scale, 1.0)
     if like is None:
         # What lies well inside now tells what the inside looks like, along the curve; so does the outside.
         deep = averaged(seen[:, 2 : 2 + side].mean(axis=1), 12, closed)
@@ -216,26 +216,38 @@ def _offsets(
     )
     # An edge is where both sides differ by more than grain makes them: grain is what pixels two apart do not share.
     apart = round(2.0 / step)
-    grain = np.linalg.norm(seen[:, apart:-apart] - (seen[:, : -2 * apart] + seen[:, 2 * apart :]) / 2, axis=2)
-    stands_out = np.linalg.norm(outer - inner, axis=2)[rows, best] > ABOVE_GRAIN * np.median(grain)
+    grain = length(seen[:, apart:-apart] - (seen[:, : -2 * apart] + seen[:, 2 * apart :]) / 2)
+    stands_out = sides[rows, best] > ABOVE_GRAIN * np.median(grain)
     return offsets, np.where(stands_out, contrast[rows, best], 0.0)
 
 
 def _off_likeness(layer: NDArray[np.float32], along: Normals, reach: float, step: float, like: Likeness) -> Array:
     """How far the colours inside each offset, -reach to reach, are from their likeness, (M, K)."""
     ticks = np.arange(-reach - DEEP, reach, step) - like.deeper[:, None]
-    seen = seen_at(layer, along.places[:, None] + along.outward[:, None] * ticks[..., None]).astype(np.float64)
-    size, depths = round(2 * reach / step) + 1, like.colours.shape[1]
-    away = np.zeros((len(ticks), size))
-    for k in range(depths):
-        first = round(k * LAYER / step)
-        away += np.linalg.norm(seen[:, first : first + size] - like.colours[:, k : k + 1], axis=2)
-    return np.asarray(away / depths)
+    seen = seen_at(layer, along.places[:, None] + along.outward[:, None] * ticks[..., None])
+    size, apart = round(2 * reach / step) + 1, round(LAYER / step)
+    return np.asarray(_mean_distance(seen, like.colours, size, apart), np.float64)
+
+
+@nb.njit(cache=True)
+def _mean_distance(seen, colours, size, apart):  # type: ignore[no-untyped-def]
+    """Mean distance (M, size) of colours (M, D, 3) from those seen (M, T, 3), `apart` ticks from each other, from every tick on."""
+    rows, depths = colours.shape[:2]
+    away = np.zeros((rows, size))
+    for m in range(rows):
+        for k in range(depths):
+            for j in range(size):
+                tick = j + k * apart
+                red = seen[m, tick, 0] - colours[m, k, 0]
+                green = seen[m, tick, 1] - colours[m, k, 1]
+                blue = seen[m, tick, 2] - colours[m, k, 2]
+                away[m, j] += np.sqrt(red * red + green * green + blue * blue) / depths
+    return away
 
 
 def _unlike(difference: Array) -> Array:
     """How unlike two colours are (..., 3): lightness counts less than hue."""
-    return np.asarray(np.linalg.norm(difference - HUE * difference.mean(axis=-1, keepdims=True), axis=-1))
+    return length(difference - HUE * difference.mean(axis=-1, keepdims=True))
 
 
 def _half_covered(light: NDArray[np.float32], along: Normals, closed: bool) -> tuple[Array, Array]:
