@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import logging
 
-from benchmarks import edges, feel, fills, fitting, following, keys, movements, planes
+from benchmarks import edges, feel, fills, fitting, following, keys, movements, opening, planes
 from benchmarks.table import show
 from wiseglove.core.warm import warm_up
 
@@ -19,6 +19,7 @@ show(
         *movements.run(),
         *planes.run(),
         *keys.run(),
+        *opening.run(),
         *feel.run(),
     ],
 )

@@ -14,7 +14,10 @@ from PIL import Image
 from tests.builders import HAND, PANE, SQUARE, draft
 from tests.strategies import blob
 from wiseglove.api.app import create_app
+from wiseglove.api.context import Context
+from wiseglove.api.shots import read_ahead
 from wiseglove.core.compositing.pane import PREVIEW
+from wiseglove.jobs.queue import Queue
 from wiseglove.settings import Settings
 from wiseglove.shot.evaluate import points_at
 from wiseglove.shot.keys import as_points
@@ -23,6 +26,7 @@ from wiseglove.shot.render import FrameScene
 from wiseglove.store import shots
 from wiseglove.store.database import Database
 from wiseglove.store.pictures import DisplayPictures
+from wiseglove.store.shapes import together
 from wiseglove.store.tables import Base
 
 Post = Callable[..., dict[str, Any]]
@@ -245,3 +249,19 @@ def test_every_table_is_under_migration(database: Database) -> None:
     with database.engine.connect() as connection:
         names = set(connection.dialect.get_table_names(connection))
     assert set(Base.metadata.tables) <= names
+
+
+def test_what_was_changed_last_is_read_when_the_server_starts(
+    client: TestClient, settings: Settings, edit: Post, shot: str, database: Database, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    draw(edit)
+    other = client.post(f"/api/shots/{shot}/fresh").json()["id"]
+    reads: list[str] = []
+    monkeypatch.setattr(shots, "_recent", type(shots._recent)(16))
+    monkeypatch.setattr(shots, "together", lambda body, shapes: reads.append(body["id"]) or together(body, shapes))
+    read_ahead(Context(settings, database, Queue(settings.database_url), DisplayPictures(settings.media)))
+    assert {HAND, PANE} <= set(reads)
+    reads.clear()
+    assert len(client.get(f"/api/shots/{shot}").json()["elements"]) == 4  # settings, pane, cover and outline
+    assert client.get(f"/api/shots/{other}").status_code == 200
+    assert reads == []  # nothing had to be read again

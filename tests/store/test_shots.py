@@ -7,6 +7,7 @@ from concurrent.futures import ThreadPoolExecutor
 import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
+from sqlalchemy import text
 
 from tests.builders import HAND, PANE, SQUARE, draft, small_plate
 from tests.strategies import blob
@@ -204,3 +205,23 @@ def test_migrating_twice_changes_nothing_and_the_tables_match_the_models(databas
         )
         differences = [d for d in compare_metadata(context, Base.metadata) if "procrastinate" not in str(d)]
     assert differences == []
+
+
+def test_a_database_from_before_shapes_lay_apart_keeps_its_outlines(
+    database: Database, url: str, shot: Shot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    for edit in (ADD_HAND, ADD_PANE, shape(1005, 2)):
+        apply(database, shot.id, edit)
+    drawn = load(database, shot.id)
+    whole = [{"shot": shot.id, "id": i, "body": body} for i, body in elements(drawn).items()]
+    with database.engine.begin() as connection:
+        connection.execute(
+            text("update elements set body = cast(:body as jsonb) where shot = :shot and id = :id"), whole
+        )
+        connection.execute(text("alter table elements drop column shapes"))
+        connection.execute(text("update alembic_version set version_num = '0001'"))
+    migrate(url)
+    monkeypatch.setattr(shots, "_recent", type(shots._recent)(1))  # nothing is known from before
+    assert elements(load(database, shot.id)) == elements(drawn)
+    after = apply(database, shot.id, shape(1010, 3))
+    assert elements(load(database, shot.id)) == elements(after)

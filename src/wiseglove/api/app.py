@@ -37,6 +37,7 @@ def create_app(settings: Settings | None = None) -> FastAPI:
         running = [
             asyncio.create_task(app.state.notices.listen()),
             asyncio.create_task(_sweep_often(app.state.context)),
+            asyncio.create_task(asyncio.to_thread(shots.read_ahead, app.state.context)),
         ]
         yield
         for task in running:

@@ -23,6 +23,7 @@ from wiseglove.shot.basics import ElementId, Plate
 from wiseglove.shot.edits import Copied, Edit, copied
 from wiseglove.store import clips, jobs, shots
 from wiseglove.store.errors import NotFoundError, RevisionError
+from wiseglove.store.shapes import uncollected
 from wiseglove.store.tables import ElementRow, ShotRow
 
 router = APIRouter(prefix="/api/shots", tags=["shots"])
@@ -66,6 +67,25 @@ def list_shots(context: Ctx) -> list[ShotCard]:
     ]
 
 
+READ_AHEAD = 4
+"""Shots that are read when the server starts: the artist goes on with what was changed last."""
+
+
+def read_ahead(context: Context) -> None:
+    """Read the shots changed last and what a page asks of them first, so that opening one does not wait for it."""
+    with context.database.transaction() as session:
+        latest = session.scalars(select(ShotRow.id).order_by(ShotRow.changed_at.desc()).limit(READ_AHEAD)).all()
+    for shot_id in latest:
+        try:
+            shot = load_shot(context, shot_id)
+        except NotFoundError:  # deleted meanwhile
+            continue
+        with uncollected():
+            state_of(shot)
+            for element in animated(shot).values():
+                rows_of(element, shot.plate.first, shot.plate.first)
+
+
 @router.get("/{shot_id}", response_model=ShotState)
 def read_shot(shot_id: str, context: Ctx) -> Response:
     """The whole shot with its evaluated geometry."""
@@ -74,7 +94,9 @@ def read_shot(shot_id: str, context: Ctx) -> Response:
         past = shots.history(session, shot_id)
     shots.remember(shot)
     # Straight to bytes: checking what was just built from the model would take longer than building it.
-    return Response(state_of(shot, past).model_dump_json(), media_type="application/json")
+    with uncollected():
+        state = state_of(shot, past).model_dump_json()
+    return Response(state, media_type="application/json")
 
 
 @router.get("/{shot_id}/geometry", response_class=Response)

@@ -26,6 +26,18 @@ def key_points(key: Key | PaneKey) -> Array:
     return np.concatenate([np.array(key.corners, np.float64), np.zeros((4, 6))], axis=1)
 
 
+def keep_shapes(outline: Outline, shapes: Array) -> None:
+    """Keep the points of all keys, (K, N, 8), with an outline that was just made of them."""
+    outline.__dict__["_shapes"] = (outline.keys, shapes)
+
+
+def _shapes(element: Animated) -> Array:
+    held = element.__dict__.get("_shapes")
+    if held is not None and held[0] is element.keys:
+        return np.asarray(held[1])
+    return np.stack([key_points(k) for k in element.keys])
+
+
 def animation_of(element: Animated) -> Animation:
     """The element's keys as the core wants them; kept with the element, whose keys never change.
 
@@ -36,7 +48,7 @@ def animation_of(element: Animated) -> Animation:
         pivot = element.pivot if isinstance(element, Outline) else None
         made = Animation(
             frames=np.array([k.frame for k in element.keys], np.float64),
-            points=np.stack([key_points(k) for k in element.keys]),
+            points=_shapes(element),
             eases=tuple(k.ease for k in element.keys),
             pivot=pivot,
             turns=tuple(k.turns if isinstance(k, Key) else 0 for k in element.keys),

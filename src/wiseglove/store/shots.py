@@ -20,9 +20,10 @@ from wiseglove.shot.edits import Edit
 from wiseglove.shot.model import Element, Shot, new_shot
 from wiseglove.shot.riding import bound
 from wiseglove.store.errors import NotFoundError, RevisionError, StoreError
+from wiseglove.store.shapes import apart, together, uncollected
+from wiseglove.store.shapes import parsed as whole
 from wiseglove.store.tables import ElementRow, JournalRow, ShotClipRow, ShotRow
 
-_element: TypeAdapter[Element] = TypeAdapter(Element)
 _edit: TypeAdapter[Edit] = TypeAdapter(Edit)
 
 Bodies = dict[str, Any]
@@ -129,8 +130,9 @@ def load(session: Session, shot_id: str) -> Shot:
 def _parsed(session: Session, row: ShotRow) -> Shot:
     held = _recent.get(row.id, row.revision)
     if held is None:
-        bodies = session.execute(select(ElementRow.id, ElementRow.body).where(ElementRow.shot == row.id)).all()
-        elements = {i: _element.validate_python(body, strict=False) for i, body in bodies}
+        parts = select(ElementRow.id, ElementRow.body, ElementRow.shapes).where(ElementRow.shot == row.id)
+        with uncollected():
+            elements = {i: together(body, shapes) for i, body, shapes in session.execute(parts).all()}
         plate = Plate.model_validate(row.plate)
         held = Shot(id=row.id, revision=row.revision, plate=plate, elements=bound(elements, plate))
     return held
@@ -215,7 +217,7 @@ def _stored(
     made: str | None = None,
 ) -> Changed:
     if parsed is None:
-        parsed = {i: None if b is None else _element.validate_python(b, strict=False) for i, b in bodies.items()}
+        parsed = {i: None if b is None else whole(b) for i, b in bodies.items()}
     elements = dict(shot.elements)
     for element_id, element in parsed.items():
         if element is None:
@@ -234,13 +236,17 @@ def _store_elements(session: Session, shot_id: str, bodies: Bodies) -> None:
     gone = [i for i, body in bodies.items() if body is None]
     if gone:
         session.execute(delete(ElementRow).where(ElementRow.shot == shot_id, ElementRow.id.in_(gone)))
-    rows = [{"shot": shot_id, "id": i, "kind": b["kind"], "body": b} for i, b in bodies.items() if b is not None]
+    rows = []
+    for element_id, whole_body in bodies.items():
+        if whole_body is not None:
+            body, shapes = apart(whole_body)
+            rows.append({"shot": shot_id, "id": element_id, "kind": body["kind"], "body": body, "shapes": shapes})
     if rows:
         statement = insert(ElementRow)
         session.execute(
             statement.on_conflict_do_update(
                 index_elements=[ElementRow.shot, ElementRow.id],
-                set_={"body": statement.excluded.body, "kind": statement.excluded.kind},
+                set_={c: statement.excluded[c] for c in ("kind", "body", "shapes")},
             ),
             rows,
         )

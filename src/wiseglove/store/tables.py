@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import BigInteger, Boolean, DateTime, ForeignKey, Integer, Text, func
+from sqlalchemy import BigInteger, Boolean, DateTime, ForeignKey, Integer, LargeBinary, Text, func
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
@@ -51,6 +51,8 @@ class ElementRow(Base):
     id: Mapped[str] = mapped_column(primary_key=True)
     kind: Mapped[str]
     body: Mapped[Json]
+    shapes: Mapped[bytes | None] = mapped_column(LargeBinary)
+    """The points of an outline's keys, which its body leaves out (see `shapes`)."""
 
 
 class JournalRow(Base):

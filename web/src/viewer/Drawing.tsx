@@ -32,7 +32,8 @@ export function Drawing({ hovered }: { hovered: Hit }) {
   const v = useView();
   // What is drawn lies on the plate, and the flat pane is not as it lies there.
   if (!b.shot || b.drawingHidden || b.look === "flat") return null;
-  const things = [...inDepth(b)].reverse().filter((thing) => isShown(b, thing));
+  // Before the viewer's size is known every line would be drawn twice.
+  const things = v.width <= 1 ? [] : [...inDepth(b)].reverse().filter((thing) => isShown(b, thing));
   return (
     <svg
       className="pointer-events-none absolute inset-0 size-full"

@@ -1,7 +1,7 @@
 import { DndContext, PointerSensor, useSensor, useSensors, type DragEndEvent } from "@dnd-kit/core";
 import { SortableContext, verticalListSortingStrategy } from "@dnd-kit/sortable";
 import { defaultRangeExtractor, useVirtualizer } from "@tanstack/react-virtual";
-import { Fragment, useRef, useState } from "react";
+import { Fragment, useEffect, useRef, useState } from "react";
 
 import type { Cover, Group, Thing } from "../../api/client";
 import { coverOf, groupOf, inDepth, select, setBench, useBench, type Bench, useSettled } from "./bench";
@@ -11,6 +11,8 @@ import { send } from "./send";
 /** Heights of a group's head and of a card before they are measured, in pixels. */
 const HEAD = 28;
 const CARD = 41;
+/** Height of what is above the list where it scrolls. */
+const BELOW_LENS = 30;
 
 /** What a row of the list shows: a group's head, or a cover, pane or subject (of a group, if `group` says so). */
 type Line = { id: string; group: Group } | { id: string; thing: Thing; inGroup: boolean };
@@ -26,6 +28,13 @@ function linesOf(b: Bench): Line[] {
     if (!group?.folded) lines.push({ id: thing.id, thing, inGroup: group !== null });
   }
   return lines;
+}
+
+/** The folded group that hides a cover's card, if one does. */
+function foldedIn(b: Bench, id: string | null): string | null {
+  const cover = id === null ? null : coverOf(b, id);
+  const group = cover ? groupOf(b, cover) : null;
+  return group?.folded ? group.id : null;
 }
 
 /** The depth order after one line was dropped where another one is; a group moves as a whole. */
@@ -57,6 +66,8 @@ export function DepthPanel() {
     estimateSize: (i) => ("group" in lines[i]! ? HEAD : CARD),
     getItemKey: (i) => lines[i]!.id,
     overscan: 6,
+    // The list begins below the lens, of which the virtualizer knows nothing.
+    scrollPaddingEnd: BELOW_LENS,
     // What is being dragged stays, however far the list is scrolled meanwhile.
     rangeExtractor: (range) => {
       const seen = defaultRangeExtractor(range);
@@ -64,6 +75,13 @@ export function DepthPanel() {
     },
   });
   const rows = list.getVirtualItems();
+  // What is chosen in the picture comes into sight here; in a folded group that is the group's head.
+  const chosen = lines.findIndex((l) => l.id === (foldedIn(b, b.selected) ?? b.selected));
+  useEffect(() => {
+    if (chosen >= 0) list.scrollToIndex(chosen, { align: "auto" });
+    // Only a new choice scrolls, not what moves the chosen line.
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [b.selected]);
   const reorder = ({ active, over }: DragEndEvent) => {
     setHeld(-1);
     if (!over || active.id === over.id) return;

@@ -10,7 +10,7 @@ import { adopt, bench, setBench, useBench } from "./bench";
 import { DepthPanel } from "./DepthPanel";
 import { DetailsPanel } from "./DetailsPanel";
 import { FrameStrip } from "./FrameStrip";
-import { loadGeometry } from "./geometry";
+import { firstRows, loadGeometry, takeIn } from "./geometry";
 import { LookBar } from "./LookBar";
 import { catchUp } from "./send";
 import { CarrierList } from "./Carriers";
@@ -26,16 +26,23 @@ export function Workbench({ id }: { id: string }) {
   useWorkbenchKeys();
 
   const query = useQuery({
-    queryKey: ["shot", id],
-    queryFn: () => data<ShotState>(api.GET("/api/shots/{shot_id}", { params: { path: { shot_id: id } } })),
+    queryKey: ["bench", id],
+    queryFn: async () => {
+      const path = { shot_id: id };
+      const state = await data<ShotState>(api.GET("/api/shots/{shot_id}", { params: { path } }));
+      return { state, rows: await firstRows(state) };
+    },
     gcTime: 0,
     staleTime: Infinity,
   });
   useEffect(() => {
     if (!query.data) return;
-    adopt(query.data);
+    const { state, rows } = query.data;
+    const { plate } = state;
+    adopt(state);
+    // Taken in at the same time, the lines are drawn together with the page.
+    if (rows) takeIn(plate.first ?? 1001, plate.first ?? 1001, rows);
     loadGeometry().catch(tell);
-    const { plate } = query.data;
     useView.getState().setPlate(plate.width, plate.height, plate.pixel_aspect ?? 1);
     performance.measure("open", { start: asked.current, end: performance.now() });
   }, [query.data]);

@@ -1,4 +1,4 @@
-import { problemOf } from "../../api/client";
+import { problemOf, type ShotState } from "../../api/client";
 import { fillRows, STRIDE } from "../../viewer/shape";
 import { bench, setBench } from "./bench";
 
@@ -33,10 +33,24 @@ function isMissing(from: number, to: number): boolean {
   });
 }
 
+/** The rows of a shot's first frame, with which its lines are there at once; null where they cannot be had now. */
+export async function firstRows(state: ShotState): Promise<Float32Array | null> {
+  const first = state.plate.first ?? 1001;
+  try {
+    const answer = await ask(state.id, state.revision, first, first);
+    return answer.ok ? new Float32Array(await answer.arrayBuffer()) : null;
+  } catch {
+    return null;
+  }
+}
+
+const ask = (shot: string, revision: number, from: number, to: number) =>
+  fetch(`/api/shots/${shot}/geometry?revision=${revision}&first=${from}&last=${to}`);
+
 /** Load all rows of a span; where an edit overtakes the answer it is asked for anew. False when the shot is left. */
 async function loadSpan(shot: string, from: number, to: number): Promise<boolean> {
-  const revision = bench().shot?.revision;
-  const answer = await fetch(`/api/shots/${shot}/geometry?revision=${revision}&first=${from}&last=${to}`);
+  const revision = bench().shot!.revision;
+  const answer = await ask(shot, revision, from, to);
   const body = answer.ok ? new Float32Array(await answer.arrayBuffer()) : null;
   const now = bench();
   if (now.shot?.id !== shot) return false;
@@ -46,13 +60,19 @@ async function loadSpan(shot: string, from: number, to: number): Promise<boolean
     return true;
   }
   if (!body) throw await problemOf(answer);
+  takeIn(from, to, body);
+  return true;
+}
+
+/** Put the rows of all elements on a span of frames into their tracks. */
+export function takeIn(from: number, to: number, rows: Float32Array) {
+  const { tracks } = bench();
   let at = 0;
-  for (const [, track] of Object.entries(now.tracks).sort(([a], [b]) => (a < b ? -1 : 1))) {
+  for (const [, track] of Object.entries(tracks).sort(([a], [b]) => (a < b ? -1 : 1))) {
     const clamp = (f: number) => Math.min(Math.max(f, track.first), track.first + track.frames - 1);
     const size = (clamp(to) - clamp(from) + 1) * track.points * STRIDE;
-    fillRows(track, clamp(from), body.subarray(at, at + size));
+    fillRows(track, clamp(from), rows.subarray(at, at + size));
     at += size;
   }
-  setBench({ tracks: { ...now.tracks } });
-  return true;
+  setBench({ tracks: { ...tracks } });
 }
