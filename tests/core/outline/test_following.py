@@ -292,3 +292,15 @@ def test_mirroring_twice_changes_nothing_and_once_keeps_the_area(seed: int) -> N
     assert mirror(mirror(keys, centres, False), centres, False) == pytest.approx(keys)
     area = [coverage(k, Box(0, 0, 120, 110)).sum() for k in (keys[0], mirror(keys, centres, True)[0])]
     assert area[0] == pytest.approx(area[1], rel=1e-4)
+
+
+def test_what_lies_beyond_the_picture_is_no_lost_edge() -> None:
+    # Most of it lies beyond the left border, where nothing can be seen.
+    points = HAND - (180, 0, 0, 0, 0, 0, 0, 0)
+    wrong = points + (3, 0, 0, 0, 0, 0, 0, 0)
+    snapped = snap(picture_of(points), wrong, [], KINDS, 8.0)
+    assert snapped.reason == ""
+    assert snapped.found > 0.9
+    places = flatten(snapped.points, 0.05)
+    seen = places[places[:, 0] > 6]
+    assert distance(LineString(flatten(points, 0.01)), shapely_points(seen)).mean() < 0.5

@@ -54,7 +54,7 @@ OTHER = 3.0
 ROUNDS = 3
 """How often the curve is put where half is covered; once where its likeness is known, as it is near already."""
 ENOUGH = 0.5
-"""Share of the stretch that has to lie on a clear edge."""
+"""Share of the stretch that has to lie on a clear edge, of what is in the picture."""
 
 
 @dataclass(frozen=True)
@@ -136,7 +136,9 @@ def snap(
     for reach, step, colour in ((radius, 0.5, 1.0), (min(radius, 6.0), 0.25, 0.5)):
         along = across(moved)
         offsets, contrast = _offsets(layer, along, reach, step, colour, pull, closed, like)
-        share = float((contrast > CLEAR).mean())
+        # Of what lies beyond the picture nothing is known; it goes along with the rest.
+        shown = ((along.places > 0) & (along.places < (part.shape[1], part.shape[0]))).all(axis=1)
+        share = float((contrast > CLEAR)[shown].mean()) if shown.any() else 0.0
         if share < ENOUGH:
             return Snapped(points, 0.0, share, "There is no clear edge along this stretch within the radius.")
         clear = np.clip(contrast / (2 * CLEAR), 0.02, 1.0)
