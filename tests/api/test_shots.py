@@ -15,6 +15,7 @@ from tests.builders import HAND, PANE, SQUARE, draft
 from tests.strategies import blob
 from wiseglove.api.app import create_app
 from wiseglove.api.context import Context
+from wiseglove.api.schemas import state_of
 from wiseglove.api.shots import read_ahead
 from wiseglove.core.compositing.pane import PREVIEW
 from wiseglove.jobs.queue import Queue
@@ -265,3 +266,18 @@ def test_what_was_changed_last_is_read_when_the_server_starts(
     assert len(client.get(f"/api/shots/{shot}").json()["elements"]) == 4  # settings, pane, cover and outline
     assert client.get(f"/api/shots/{other}").status_code == 200
     assert reads == []  # nothing had to be read again
+
+
+def test_a_document_is_what_the_schema_says_also_where_parts_of_it_are_kept(
+    client: TestClient, edit: Post, shot: str, database: Database
+) -> None:
+    draw(edit)
+    for name in ("Hand", 'A "left" hand'):
+        (cover,) = (e for e in client.get(f"/api/shots/{shot}").json()["elements"].values() if e["kind"] == "cover")
+        edit(type="set-cover", cover=cover["id"], name=name)
+        edit(**shape(1005, len(name)))
+        for _ in range(2):
+            seen = client.get(f"/api/shots/{shot}").json()
+            with database.transaction() as session:
+                state = state_of(shots.load(session, shot), shots.history(session, shot))
+            assert seen == state.model_dump(mode="json")

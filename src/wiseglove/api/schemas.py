@@ -6,7 +6,7 @@ import base64
 from typing import Annotated, Literal
 
 import numpy as np
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 
 from wiseglove.media.info import MediaInfo
 from wiseglove.shot.basics import Corner, Curve, Ease, ElementId, Plate, PointKind
@@ -57,6 +57,9 @@ class OutlineView(Spanned):
 
 
 ElementView = Annotated[Settings | Cover | Group | OutlineView | Pane | Subject | Carrier, Field(discriminator="kind")]
+
+
+_view: TypeAdapter[ElementView] = TypeAdapter(ElementView)
 
 
 class ShotState(BaseModel):
@@ -160,6 +163,24 @@ def state_of(shot: Shot, history: History | None = None) -> ShotState:
         undo=history.undo if history else None,
         redo=history.redo if history else None,
     )
+
+
+def json_of(shot: Shot, history: History) -> bytes:
+    """`state_of` as JSON; an outline's part of it is kept with the outline, as most of them are the same the next time."""
+    frame = state_of(shot, history).model_copy(update={"elements": {}}).model_dump_json()
+    parts = b",".join(b'"%s":%s' % (i.encode(), _view_json(e)) for i, e in shot.elements.items())
+    head, tail = frame.encode().split(b'"elements":{}', 1)
+    return b'%s"elements":{%s}%s' % (head, parts, tail)
+
+
+def _view_json(element: Element) -> bytes:
+    held = element.__dict__.get("_view_json")
+    if held is not None and held[0] is element:
+        return bytes(held[1])
+    made = _view.dump_json(view_of(element))
+    if isinstance(element, Outline):
+        element.__dict__["_view_json"] = (element, made)
+    return made
 
 
 def change_of(changed: Changed, history: History) -> ShotChange:

@@ -16,14 +16,15 @@ from wiseglove.api.schemas import (
     ShotState,
     animated,
     change_of,
+    json_of,
     rows_of,
-    state_of,
 )
 from wiseglove.shot.basics import ElementId, Plate
 from wiseglove.shot.edits import Copied, Edit, copied
 from wiseglove.store import clips, jobs, shots
 from wiseglove.store.errors import NotFoundError, RevisionError
 from wiseglove.store.shapes import uncollected
+from wiseglove.store.shots import History
 from wiseglove.store.tables import ElementRow, ShotRow
 
 router = APIRouter(prefix="/api/shots", tags=["shots"])
@@ -81,7 +82,7 @@ def read_ahead(context: Context) -> None:
         except NotFoundError:  # deleted meanwhile
             continue
         with uncollected():
-            state_of(shot)
+            json_of(shot, History(None, None))
             for element in animated(shot).values():
                 rows_of(element, shot.plate.first, shot.plate.first)
 
@@ -95,7 +96,7 @@ def read_shot(shot_id: str, context: Ctx) -> Response:
     shots.remember(shot)
     # Straight to bytes: checking what was just built from the model would take longer than building it.
     with uncollected():
-        state = state_of(shot, past).model_dump_json()
+        state = json_of(shot, past)
     return Response(state, media_type="application/json")
 
 

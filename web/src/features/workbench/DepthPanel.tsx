@@ -65,7 +65,7 @@ export function DepthPanel() {
     getScrollElement: () => scrolled.current,
     estimateSize: (i) => ("group" in lines[i]! ? HEAD : CARD),
     getItemKey: (i) => lines[i]!.id,
-    overscan: 6,
+    overscan: 3,
     // The list begins below the lens, of which the virtualizer knows nothing.
     scrollPaddingEnd: BELOW_LENS,
     // What is being dragged stays, however far the list is scrolled meanwhile.
