@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 
 import numpy as np
@@ -150,6 +151,36 @@ def test_carrying_on_is_kept_frame_by_frame(open_shot: Open) -> None:
     bench.last_done("Set 3 keys of Hand, frames 1053 to 1056")
     bench.press("Control+z")
     bench.last_done("Undid")
+
+
+def test_where_carrying_on_stops_the_part_is_shown(open_shot: Open) -> None:
+    bench = open_shot()
+    bench.frame(1052)
+    page = bench.page
+    page.get_by_test_id("card-Index finger").click()
+    page.get_by_label("Frames to carry on").fill("20")
+    bench.press("Enter")
+    page.get_by_role("button", name="On", exact=True).click()
+    bar = page.get_by_test_id("proposal")
+    # Its tip turns over while the hand comes near.
+    expect(bar).to_contain_text("A part of it", timeout=20_000)
+    stopped = re.search(r"before frame (\d+)", bar.inner_text())
+    assert stopped
+    ring = page.get_by_test_id("lost")
+    expect(ring).to_have_count(0)
+    for frame in (int(stopped[1]), int(stopped[1]) - 1):
+        bench.frame(frame)
+        expect(ring).to_be_visible()
+    (finger,) = (c for c in bench.elements("cover") if c["name"] == "Index finger")
+    (outline,) = (o for o in bench.elements("outline") if o["cover"] == finger["id"])
+    key = min(outline["keys"], key=lambda k: abs(k["frame"] - int(stopped[1])))
+    box = ring.bounding_box()
+    assert box
+    middle = np.array([box["x"] + box["width"] / 2, box["y"] + box["height"] / 2])
+    near = [np.hypot(*(middle - bench.place(*p[:2]))) for p in key["points"]]
+    assert min(near) < 40  # it lies on the finger
+    bench.press("Escape")
+    expect(ring).to_have_count(0)
 
 
 def test_thinning_out_shows_what_stays_and_then_does_it(open_shot: Open) -> None:

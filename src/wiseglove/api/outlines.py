@@ -14,7 +14,7 @@ from wiseglove.api.pictures import load_shot
 from wiseglove.core.geometry.fitting import fit_sparsely
 from wiseglove.core.outline.carry import Carrier
 from wiseglove.core.outline.snap import snap
-from wiseglove.shot.basics import Coordinate, ElementId, Point
+from wiseglove.shot.basics import Coordinate, Corner, ElementId, Point
 from wiseglove.shot.edits import OutlineDraft, thinned_keys
 from wiseglove.shot.edits.base import Index
 from wiseglove.shot.errors import EditError
@@ -59,12 +59,16 @@ class SnapRequest(BaseModel):
 
 
 class Proposal(BaseModel):
-    """Shapes by frame that are proposed, how much each is to be believed, and why it went no further."""
+    """Shapes by frame that are proposed, how much each is to be believed, and why it went no further.
+
+    `where` is the place on the last frame's outline whose part would have run away, where it was one.
+    """
 
     shapes: dict[int, list[Point]]
     sure: dict[int, float]
     moved: float = 0.0
     reason: str = ""
+    where: Corner | None = None
 
 
 @router.post("/shots/{shot_id}/snap")
@@ -108,6 +112,7 @@ def propose_carry(shot_id: str, wanted: CarryRequest, context: Ctx) -> Proposal:
         carried = carrier.on(plate_picture(context, shot, frame))
         if carried.reason:
             proposal.reason = f"It stops before frame {frame}. {carried.reason}"
+            proposal.where = carried.where
             break
         proposal.shapes[frame] = as_points(carried.points)
         proposal.sure[frame] = round(carried.sure, 3)

@@ -219,6 +219,8 @@ def test_it_stops_where_a_part_moves_unlike_the_rest(index: int, speed: float) -
         assert np.percentile(away, 97) < 1.5, k
     assert "part of it" in carried.reason
     assert k > 1
+    assert carried.where is not None
+    assert np.hypot(*(HAND[index, :2] - carried.where)) < 40  # and says which part
 
 
 @settings(max_examples=15, deadline=None)

@@ -2561,6 +2561,8 @@ export interface components {
         /**
          * Proposal
          * @description Shapes by frame that are proposed, how much each is to be believed, and why it went no further.
+         *
+         *     `where` is the place on the last frame's outline whose part would have run away, where it was one.
          */
         Proposal: {
             /**
@@ -2590,6 +2592,11 @@ export interface components {
             sure: {
                 [key: string]: number;
             };
+            /** Where */
+            where?: [
+                number,
+                number
+            ] | null;
         };
         /**
          * Range

@@ -85,11 +85,23 @@ export function Proposed({ b, v }: { b: Bench; v: View }) {
       </g>
     );
   }
-  const shape = b.proposal?.shapes[b.frame];
-  if (!shape || !b.proposal?.kept.has(b.frame)) return null;
+  if (!b.proposal) return null;
+  const shape = b.proposal.shapes[b.frame];
+  const { lost } = b.proposal;
   return (
     <g data-testid="proposed">
-      <Dashes shape={shape} place={place} />
+      {shape && b.proposal.kept.has(b.frame) && <Dashes shape={shape} place={place} />}
+      {lost?.frames.includes(b.frame) && <Lost at={place(...lost.at)} />}
+    </g>
+  );
+}
+
+/** Where a part would have run away: the place to set right by hand. */
+function Lost({ at: [x, y] }: { at: [number, number] }) {
+  return (
+    <g fill="none" data-testid="lost">
+      <circle cx={x} cy={y} r={17} stroke={DARK} strokeOpacity={0.7} strokeWidth={3.6} />
+      <circle cx={x} cy={y} r={17} stroke="#e0a13a" strokeWidth={2} />
     </g>
   );
 }

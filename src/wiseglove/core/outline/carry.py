@@ -63,11 +63,15 @@ MARGIN = 60
 
 @dataclass(frozen=True)
 class Carried:
-    """One frame's outline (N, 8), how much it is to be believed (0..1), and why it went no further ("" where it did)."""
+    """One frame's outline (N, 8), how much it is to be believed (0..1), and why it went no further ("" where it did).
+
+    `where` is the part that would have run away, as a place on the outline before.
+    """
 
     points: Points
     sure: float
     reason: str = ""
+    where: tuple[float, float] | None = None
 
 
 class Carrier:
@@ -115,8 +119,8 @@ class Carrier:
             features = replace(features, weight=FEATURES_THEN * few.step)
             self._elastic.bend(edge.places, edge.outward, snapped.clear, features)
             points = self._elastic.outline(snapped.points)
-        unlike, worst = self._unlikeness(picture, points)
-        torn = self._torn(points, snapped)
+        unlike, worst, changed = self._unlikeness(picture, points)
+        torn, off_shape = self._torn(points, snapped)
         size = np.sqrt(abs(signed_area(points) / max(abs(signed_area(self._points)), 1e-9)))
         runs_away = float(np.hypot(worst / UNLIKE_SOMEWHERE, torn / TORN))
         alike = 1 - max(unlike / UNLIKE, runs_away) / 2
@@ -125,7 +129,10 @@ class Carrier:
             return Carried(self._points, sure, "What is inside no longer looks as it did; something may cover it.")
         if runs_away > 1:
             moves = torn / TORN > worst / UNLIKE_SOMEWHERE
-            return Carried(self._points, sure, MOVES_ALONE if moves else LOOKS_UNLIKE)
+            why, along = (MOVES_ALONE, self._elastic) if moves else (LOOKS_UNLIKE, self._spots)
+            k = off_shape if moves else changed
+            x, y = normals_at(self._points, along.segment[[k]], along.t[[k]]).places[0]
+            return Carried(self._points, sure, why, (float(x), float(y)))
         if snapped.reason:
             return Carried(self._points, sure, "The edge cannot be seen any more.")
         if not 0.8 < size < 1.25:
@@ -143,13 +150,13 @@ class Carrier:
         self._look = self._look or likeness(self._picture, before, travel)
         return snap(picture, points, [], self._kinds, SEEK, PULL, self._look.travelling(travel))
 
-    def _torn(self, points: Points, snapped: Snapped) -> float:
-        """How far a clear edge lies off the outline that keeps its shape, in pixels, over the worst stretch."""
+    def _torn(self, points: Points, snapped: Snapped) -> tuple[float, int]:
+        """How far a clear edge lies off the outline that keeps its shape, in pixels, over the worst stretch; its middle."""
         if snapped.clear is None:
-            return 0.0
+            return 0.0, 0
         edge, kept = self._edge_of(snapped.points), self._edge_of(points)
         off = ((edge.places - kept.places) * edge.outward).sum(axis=1) * snapped.clear
-        return float(np.abs(_over_stretches(off, self._apart)).max())
+        return _worst_stretch(off, self._apart)
 
     def _features(self, shape: tuple[int, ...]) -> tuple[Array, Array]:
         """Places just inside the edge that lie in the picture, (M, 2), and where they are on the first frame."""
@@ -177,25 +184,30 @@ class Carrier:
         shift = (weight @ rest[honest]) / (weight.sum(axis=1, keepdims=True) + 0.5)
         return follow(points, along, along.places + shift, np.ones(len(points), bool), self._kinds)
 
-    def _unlikeness(self, picture: Picture, points: Points) -> tuple[float, float]:
+    def _unlikeness(self, picture: Picture, points: Points) -> tuple[float, float, int]:
         """How far the colours inside are from the first frame's at the same places, in shares of their range there.
 
-        The mean of all, and of the worst stretch.
+        The mean of all, and of the worst stretch; its middle.
         """
         now = normals_at(points, self._spots.segment, self._spots.t)
         seen = ((now.places > 2) & (now.places < np.array([picture.shape[1], picture.shape[0]]) - 2)).all(axis=1)
         if not seen.any():
-            return 0.0, 0.0
+            return 0.0, 0.0, 0
         scale = max(float(np.ptp(self._inside, axis=0).max()), 20.0)
         off = np.where(seen, np.linalg.norm(_colours(picture, now) - self._inside, axis=1), 0.0) / scale
-        return float(off[seen].mean()), float(_over_stretches(off, SPACING).max())
+        return float(off[seen].mean()), *_worst_stretch(off, SPACING)
 
 
-def _over_stretches(values: Array, spacing: float) -> Array:
-    """Means (M,) over stretches along a closed curve of values (M,) at places `spacing` pixels apart."""
+def _worst_stretch(values: Array, spacing: float) -> tuple[float, int]:
+    """The largest mean, as an amount, over a stretch of a closed curve, and which of the places is in its middle.
+
+    values (M,) belong to places `spacing` pixels apart.
+    """
     count = min(round(STRETCH / spacing), len(values))
     total = np.cumsum(np.concatenate([[0.0], values, values[:count]]))
-    return np.asarray((total[count:] - total[:-count])[: len(values)] / count)
+    means = np.abs(total[count:] - total[:-count])[: len(values)] / count
+    worst = int(means.argmax())
+    return float(means[worst]), (worst + count // 2) % len(values)
 
 
 def _colours(picture: Picture, along: Normals) -> Array:

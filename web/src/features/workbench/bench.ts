@@ -49,6 +49,8 @@ export interface Proposal {
   /** Frames that are to be kept; a carried frame can be left out. */
   kept: ReadonlySet<number>;
   text: string;
+  /** The part that would have run away, and the frames between which it does. */
+  lost?: { at: [number, number]; frames: number[] } | null;
 }
 
 /** What is being dragged: shown instead of the evaluated geometry until the server has answered. */

@@ -61,7 +61,11 @@ export async function proposeCarry(by: number) {
     const shapes = shapesOf(found);
     const count = Object.keys(shapes).length;
     const text = found.reason || `Carried on over ${count} ${count === 1 ? "frame" : "frames"}`;
-    setBench({ proposal: { ...start, shapes, sure: found.sure, kept: framesOf(shapes), text } });
+    const last = frame + Math.sign(by) * count;
+    const lost = found.where
+      ? { at: found.where as [number, number], frames: [last, last + Math.sign(by)] }
+      : null;
+    setBench({ proposal: { ...start, shapes, sure: found.sure, kept: framesOf(shapes), text, lost } });
   } catch (error) {
     if (own === carrying) setBench({ proposal: null });
     tell(error);
