@@ -7,7 +7,7 @@ from collections.abc import Callable
 
 import numpy as np
 import pytest
-from playwright.sync_api import Browser, expect
+from playwright.sync_api import Browser, Locator, expect
 
 from tests.e2e.bench import Bench
 from tests.e2e.stage import Server
@@ -133,15 +133,20 @@ def test_the_way_round_is_chosen(open_shot: Open) -> None:
     assert half_turned[0, :2] == pytest.approx([500, 400], abs=1)  # the first corner is across
 
 
-def test_carrying_on_is_kept_frame_by_frame(open_shot: Open) -> None:
-    bench = open_shot()
+def carried_on(bench: Bench, cover: str, frames: int) -> Locator:
+    """Have a cover's outline carried on from frame 1052; the bar with what is proposed."""
     bench.frame(1052)
     page = bench.page
-    page.get_by_test_id("card-Hand").click()
-    page.get_by_label("Frames to carry on").fill("4")
+    page.get_by_test_id(f"card-{cover}").click()
+    page.get_by_label("Frames to carry on").fill(str(frames))
     bench.press("Enter")
     page.get_by_role("button", name="On", exact=True).click()
-    bar = page.get_by_test_id("proposal")
+    return page.get_by_test_id("proposal")
+
+
+def test_carrying_on_is_kept_frame_by_frame(open_shot: Open) -> None:
+    bench = open_shot()
+    bar = carried_on(bench, "Hand", 4)
     expect(bar).to_contain_text("Carried on over 4 frames", timeout=20_000)
     bench.press("d", "d")
     expect(bar).to_contain_text("sure here")
@@ -155,18 +160,12 @@ def test_carrying_on_is_kept_frame_by_frame(open_shot: Open) -> None:
 
 def test_where_carrying_on_stops_the_part_is_shown(open_shot: Open) -> None:
     bench = open_shot()
-    bench.frame(1052)
-    page = bench.page
-    page.get_by_test_id("card-Index finger").click()
-    page.get_by_label("Frames to carry on").fill("20")
-    bench.press("Enter")
-    page.get_by_role("button", name="On", exact=True).click()
-    bar = page.get_by_test_id("proposal")
+    bar = carried_on(bench, "Index finger", 20)
     # Its tip turns over while the hand comes near.
     expect(bar).to_contain_text("A part of it", timeout=20_000)
     stopped = re.search(r"before frame (\d+)", bar.inner_text())
     assert stopped
-    ring = page.get_by_test_id("lost")
+    ring = bench.page.get_by_test_id("lost")
     expect(ring).to_have_count(0)
     for frame in (int(stopped[1]), int(stopped[1]) - 1):
         bench.frame(frame)
