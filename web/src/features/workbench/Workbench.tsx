@@ -42,7 +42,8 @@ export function Workbench({ id }: { id: string }) {
     adopt(state);
     // Taken in at the same time, the lines are drawn together with the page.
     if (rows) takeIn(plate.first ?? 1001, plate.first ?? 1001, rows);
-    loadGeometry().catch(tell);
+    // The other frames wait until the page with this one is on the display.
+    requestAnimationFrame(() => setTimeout(() => loadGeometry().catch(tell)));
     useView.getState().setPlate(plate.width, plate.height, plate.pixel_aspect ?? 1);
     performance.measure("open", { start: asked.current, end: performance.now() });
   }, [query.data]);
