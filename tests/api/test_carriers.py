@@ -45,12 +45,20 @@ def order(client: TestClient, shot: str, first: int = FIRST, last: int = FIRST +
     return dict(made.json())
 
 
+def pane_at(client: TestClient, shot: str, frame: int) -> np.ndarray:
+    """Corners on a frame of the pane in a shot with a carrier besides."""
+    revision = client.get(f"/api/shots/{shot}").json()["revision"]
+    rows = client.get(f"/api/shots/{shot}/geometry?revision={revision}&first={frame}&last={frame}")
+    return np.frombuffer(rows.content, "<f4").reshape(2, 4, 8)[1, :, :2]
+
+
 def test_a_carrier_is_solved_by_a_job_as_one_step_and_what_rides_goes_along(
     client: TestClient, moving: str, work: Callable[[], None]
 ) -> None:
     edit(client, moving, type="add-carrier", frame=FIRST, patch=PATCH, id="motion")
     edit(client, moving, type="add-pane", frame=FIRST, corners=QUAD.tolist(), id="screen")
     edit(client, moving, type="ride", elements=["screen"], carrier="motion")
+    assert pane_at(client, moving, FIRST + 5) == pytest.approx(QUAD, abs=0.1)  # nothing is solved yet
     job = order(client, moving)
     work()
     ended = next(j for j in client.get("/api/jobs").json() if j["id"] == job["id"])
@@ -60,11 +68,11 @@ def test_a_carrier_is_solved_by_a_job_as_one_step_and_what_rides_goes_along(
     assert [s["frame"] for s in solved] == list(range(FIRST, FIRST + COUNT))
     state = client.get(f"/api/shots/{moving}").json()
     assert state["undo"].startswith("Solved")
-    rows = client.get(f"/api/shots/{moving}/geometry?revision={state['revision']}&first={FIRST + 5}&last={FIRST + 5}")
-    both = np.frombuffer(rows.content, "<f4").reshape(2, 4, 8)  # the carrier, then the pane
-    assert both[1, :, :2] == pytest.approx(apply(truth_at(6), QUAD), abs=0.1)
+    assert pane_at(client, moving, FIRST + 5) == pytest.approx(apply(truth_at(6), QUAD), abs=0.1)
+    assert pane_at(client, moving, FIRST) == pytest.approx(QUAD, abs=0.1)
     client.post(f"/api/shots/{moving}/undo", json={"revision": state["revision"]})
     assert carrier(client, moving)["solved"] == []
+    assert pane_at(client, moving, FIRST + 5) == pytest.approx(QUAD, abs=0.1)
 
 
 def test_only_the_range_that_was_asked_for_changes(client: TestClient, moving: str, work: Callable[[], None]) -> None:

@@ -11,7 +11,7 @@ from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 from wiseglove.media.info import MediaInfo
 from wiseglove.shot.basics import Corner, Curve, Ease, ElementId, Plate, PointKind
 from wiseglove.shot.changes import changed_frames
-from wiseglove.shot.evaluate import points_at, span_of
+from wiseglove.shot.evaluate import motion_of, points_at, span_of
 from wiseglove.shot.model import Animated, Carrier, Cover, Element, Group, Joint, Outline, Pane, Settings, Shot, Spanned
 from wiseglove.shot.riding import motion_span, quads_of
 from wiseglove.shot.subject import Subject
@@ -144,7 +144,15 @@ def rows_of(element: Moving, first: int, last: int) -> bytes:
     if isinstance(element, Carrier):
         quads = quads_of(element, int(frames[0]), int(frames[-1]))
         return np.concatenate([quads, np.zeros((len(quads), 4, 6))], axis=2).astype("<f4").tobytes()
-    return points_at(element, frames).astype("<f4").tobytes()
+    if len(frames) > 1:
+        return points_at(element, frames).astype("<f4").tobytes()
+    # A single frame is asked for when a shot is opened, the same one each time.
+    frame, motion = int(frames[0]), motion_of(element)
+    held = element.__dict__.get("_row")
+    if held is None or held[0] is not element or held[1] is not motion or held[2] != frame:
+        held = element, motion, frame, points_at(element, frames).astype("<f4").tobytes()
+        element.__dict__["_row"] = held
+    return bytes(held[3])
 
 
 def animated(shot: Shot) -> dict[str, Moving]:
