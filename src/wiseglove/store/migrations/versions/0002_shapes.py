@@ -29,4 +29,4 @@ def upgrade() -> None:
 
 
 def downgrade() -> None:
-    raise NotImplementedError("Older versions cannot read shapes that lie beside their bodies.")
+    raise RuntimeError("Older versions cannot read shapes that lie beside their bodies.")
