@@ -23,8 +23,7 @@ def test_what_is_chosen_in_the_picture_comes_into_sight_in_the_depth_list(open_s
     expect(near).to_be_in_viewport()
     expect(far).to_have_count(0)
     outlines = {o["cover"]: o for o in bench.elements("outline")}
-    for card, other in ((far, near), (near, far)):
-        name = "Leaf" if card is far else "Leaf 40"
+    for name, card, other in (("Leaf", far, near), ("Leaf 40", near, far)):
         cover = next(c for c in bench.elements("cover") if c["name"] == name)
         x, y, *_ = outlines[cover["id"]]["keys"][0]["points"][3]
         bench.click(x, y)

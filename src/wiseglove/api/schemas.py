@@ -107,18 +107,12 @@ class ClipCard(BaseModel):
 
 
 def view_of(element: Element) -> ElementView:
-    """An element as the page knows it; kept with an outline, which never changes (a copy takes what is kept along)."""
+    """An element as the page knows it."""
     if not isinstance(element, Outline):
         return element
-    held = element.__dict__.get("_view")
-    if held is not None and held[0] is element:
-        view: OutlineView = held[1]
-        return view
     marks = [KeyMark.model_construct(frame=k.frame, ease=k.ease, curve=k.curve, turns=k.turns) for k in element.keys]
     shared = {name: getattr(element, name) for name in OutlineView.model_fields if name != "keys"}
-    made = OutlineView.model_construct(**shared, keys=marks)
-    element.__dict__["_view"] = (element, made)
-    return made
+    return OutlineView.model_construct(**shared, keys=marks)
 
 
 Moving = Animated | Carrier
@@ -162,26 +156,31 @@ def animated(shot: Shot) -> dict[str, Moving]:
 
 def state_of(shot: Shot, history: History | None = None) -> ShotState:
     """A shot as the page loads it."""
+    return _state_with({i: view_of(e) for i, e in shot.elements.items()}, shot, history)
+
+
+def _state_with(elements: dict[str, ElementView], shot: Shot, history: History | None) -> ShotState:
     return ShotState.model_construct(
         id=shot.id,
         revision=shot.revision,
         plate=shot.plate,
-        elements={i: view_of(e) for i, e in shot.elements.items()},
+        elements=elements,
         geometry={i: geometry_of(e, False) for i, e in animated(shot).items()},
         undo=history.undo if history else None,
         redo=history.redo if history else None,
     )
 
 
-def json_of(shot: Shot, history: History) -> bytes:
+def json_of(shot: Shot, history: History | None = None) -> bytes:
     """`state_of` as JSON; an outline's part of it is kept with the outline, as most of them are the same the next time."""
-    frame = state_of(shot, history).model_copy(update={"elements": {}}).model_dump_json()
+    frame = _state_with({}, shot, history).model_dump_json()
     parts = b",".join(b'"%s":%s' % (i.encode(), _view_json(e)) for i, e in shot.elements.items())
     head, tail = frame.encode().split(b'"elements":{}', 1)
     return b'%s"elements":{%s}%s' % (head, parts, tail)
 
 
 def _view_json(element: Element) -> bytes:
+    # A copy takes along what is kept, so it counts only for the very outline.
     held = element.__dict__.get("_view_json")
     if held is not None and held[0] is element:
         return bytes(held[1])

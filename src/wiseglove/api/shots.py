@@ -24,7 +24,6 @@ from wiseglove.shot.edits import Copied, Edit, copied
 from wiseglove.store import clips, jobs, shots
 from wiseglove.store.errors import NotFoundError, RevisionError
 from wiseglove.store.shapes import uncollected
-from wiseglove.store.shots import History
 from wiseglove.store.tables import ElementRow, ShotRow
 
 router = APIRouter(prefix="/api/shots", tags=["shots"])
@@ -82,7 +81,7 @@ def read_ahead(context: Context) -> None:
         except NotFoundError:  # deleted meanwhile
             continue
         with uncollected():
-            json_of(shot, History(None, None))
+            json_of(shot)
             for element in animated(shot).values():
                 rows_of(element, shot.plate.first, shot.plate.first)
 

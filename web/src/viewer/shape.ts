@@ -69,7 +69,7 @@ export function pointOf(s: Shape, i: number): PointRow {
 type Place = (x: number, y: number) => [number, number];
 
 /** A number with one decimal. With hundreds of outlines toFixed would take longer than all else of their paths. */
-export function tenths(x: number): string {
+function tenths(x: number): string {
   const n = Math.round(x * 10);
   if (!(Math.abs(n) < 1e9)) return x.toFixed(1);
   const m = Math.abs(n);

@@ -17,19 +17,19 @@ import cv2
 import numpy as np
 import shapely
 from numpy.typing import NDArray
+from scipy.spatial.distance import cdist
 
 from wiseglove.core.geometry.bezier import Points, flatten, signed_area
 from wiseglove.core.outline.edges import averaged, linear_light, seen_at
 from wiseglove.core.outline.elastic import Elastic, Found
-from wiseglove.core.outline.normals import SPACING as APART
-from wiseglove.core.outline.normals import Normals, follow, normals_at, normals_of
+from wiseglove.core.outline.normals import SPACING, Normals, follow, normals_at, normals_of
 from wiseglove.core.outline.snap import Likeness, Snapped, likeness, snap
 
 Array = NDArray[np.float64]
 Picture = NDArray[np.uint8]
 DEPTHS = (3.0, 6.0, 10.0, 15.0)
 """How far inside the edge features are followed, in pixels."""
-SPACING = 5.0
+FEATURES_APART = 5.0
 MOST_FEATURES = 400
 WINDOW = (15, 15)
 LEVELS = 4
@@ -83,9 +83,9 @@ class Carrier:
         self._first = points
         self._picture, self._points = picture, points
         everywhere = list(range(len(points)))
-        self._spots = normals_of(points, everywhere, SPACING)
+        self._spots = normals_of(points, everywhere, FEATURES_APART)
         self._inside = _colours(picture, self._spots)
-        self._apart = max(APART, len(normals_of(points, everywhere, APART).t) * APART / MOST_PLACES)
+        self._apart = max(SPACING, len(normals_of(points, everywhere).t) * SPACING / MOST_PLACES)
         edge = normals_of(points, everywhere, self._apart)
         self._elastic = Elastic(points, edge.segment, edge.t)
         self._look: Likeness | None = None
@@ -160,7 +160,7 @@ class Carrier:
 
     def _features(self, shape: tuple[int, ...]) -> tuple[Array, Array]:
         """Places just inside the edge that lie in the picture, (M, 2), and where they are on the first frame."""
-        along = normals_of(self._points, list(range(len(self._points))), SPACING)
+        along = normals_of(self._points, list(range(len(self._points))), FEATURES_APART)
         then = normals_at(self._first, along.segment, along.t)
         inside, at_first = (np.concatenate([n.places - n.outward * depth for depth in DEPTHS]) for n in (along, then))
         area = shapely.make_valid(shapely.Polygon(flatten(self._points, 0.2)), method="structure", keep_collapsed=False)
@@ -178,8 +178,8 @@ class Carrier:
         points[:, 2:4], points[:, 4:6] = points[:, 2:4] @ turn.T, points[:, 4:6] @ turn.T
         rest = end - (start @ turn.T + warp[:, 2])
         honest = np.linalg.norm(rest, axis=1) < 3.0
-        along = normals_of(points, list(range(len(points))), SPACING)
-        away = ((along.places[:, None] - end[honest][None]) ** 2).sum(axis=2)
+        along = normals_of(points, list(range(len(points))), FEATURES_APART)
+        away = cdist(along.places, end[honest], "sqeuclidean")
         weight = np.exp(-away / (2 * NEARBY**2))
         shift = (weight @ rest[honest]) / (weight.sum(axis=1, keepdims=True) + 0.5)
         return follow(points, along, along.places + shift, np.ones(len(points), bool), self._kinds)
@@ -195,7 +195,7 @@ class Carrier:
             return 0.0, 0.0, 0
         scale = max(float(np.ptp(self._inside, axis=0).max()), 20.0)
         off = np.where(seen, np.linalg.norm(_colours(picture, now) - self._inside, axis=1), 0.0) / scale
-        return float(off[seen].mean()), *_worst_stretch(off, SPACING)
+        return float(off[seen].mean()), *_worst_stretch(off, FEATURES_APART)
 
 
 def _worst_stretch(values: Array, spacing: float) -> tuple[float, int]:

@@ -12,9 +12,10 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.spatial.distance import cdist
 
 from wiseglove.core.geometry.bezier import Points
-from wiseglove.core.outline.normals import normals_at
+from wiseglove.core.outline.normals import SPACING, normals_at
 from wiseglove.core.outline.rows import Rows, joined, solved
 
 Array = NDArray[np.float64]
@@ -35,9 +36,8 @@ NEXT_TO_NOTHING = 2e-3
 """How many nodes a place follows at most, and what share of the nearest one's counts for nothing."""
 ROUNDS = 3
 CLOSE = 4.0
-"""Of places nearer together than this, in pixels, some count for the others too: neighbours know nearly the same."""
-USUAL = 2.0
-"""Places this many pixels apart count once each."""
+"""Of places nearer together than this, in pixels, some count for the others too: neighbours know nearly the same.
+Normals at their usual distance count once each."""
 KEPT = 0.5
 """Share of what the outline was moved besides that stays, and at most how far, in pixels."""
 FARTHEST = 1.0
@@ -65,7 +65,7 @@ class Elastic:
         step = max(float(np.median(steps)), 1e-6)
         every = max(round(self._apart / step), 1)
         self._few = slice(None, None, max(round(CLOSE / step), 1))
-        self._times = self._few.step * step / USUAL
+        self._times = self._few.step * step / SPACING
         self._nodes = places[::every]
         self._edge = self._nearest(places[self._few])
         self._points = self._nearest(first[:, :2])
@@ -112,7 +112,7 @@ class Elastic:
 
     def _nearest(self, places: Array) -> _Near:
         """What places (M, 2) of the first frame follow; the nearest node always counts."""
-        squares = _squares(places, self._nodes)
+        squares = cdist(places, self._nodes, "sqeuclidean")
         count = min(NEAREST, len(self._nodes))
         node = np.sort(np.argpartition(squares, count - 1, axis=1)[:, :count], axis=1)
         squares = np.take_along_axis(squares, node, axis=1)
@@ -122,7 +122,7 @@ class Elastic:
 
     def _neighbours(self) -> Array:
         """The normal matrix (4K, 4K) of nodes that would carry each other's places alike."""
-        squares = _squares(self._nodes, self._nodes)
+        squares = cdist(self._nodes, self._nodes, "sqeuclidean")
         reach = STIFF_REACH * self._apart / APART
         one, other = np.nonzero((squares < (2 * reach) ** 2) & (squares > 0))
         weight = np.exp(-squares[one, other] / (2 * reach**2))
@@ -153,7 +153,3 @@ class _Near:
         unknown = 4 * self.node[:, :, None] + np.arange(4)
         shape = len(self.node), 4 * self.node.shape[1]
         return Rows(unknown.reshape(shape), factor.reshape(shape))
-
-
-def _squares(one: Array, other: Array) -> Array:
-    return np.asarray(((one[:, None] - other[None]) ** 2).sum(axis=2))

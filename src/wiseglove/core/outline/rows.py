@@ -19,9 +19,9 @@ class Rows:
     unknown: NDArray[np.int64]
     factor: Array
 
-    def times(self, solved: Array) -> Array:
+    def times(self, unknowns: Array) -> Array:
         """What the rows give (M,) for unknowns (U,)."""
-        return np.asarray(np.einsum("mw,mw->m", self.factor, solved[self.unknown]))
+        return np.asarray(np.einsum("mw,mw->m", self.factor, unknowns[self.unknown]))
 
     def add(self, weights: Array, targets: Array, matrix: Array, right: Array) -> None:
         """Add their normal equations to matrix (U, U), its upper half only, and right side (U, R).

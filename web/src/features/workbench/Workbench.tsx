@@ -39,9 +39,10 @@ export function Workbench({ id }: { id: string }) {
     if (!query.data) return;
     const { state, rows } = query.data;
     const { plate } = state;
+    const first = plate.first ?? 1001;
     adopt(state);
     // Taken in at the same time, the lines are drawn together with the page.
-    if (rows) takeIn(plate.first ?? 1001, plate.first ?? 1001, rows);
+    if (rows) takeIn(first, first, rows);
     // The other frames wait until the page with this one is on the display.
     requestAnimationFrame(() => setTimeout(() => loadGeometry().catch(tell)));
     useView.getState().setPlate(plate.width, plate.height, plate.pixel_aspect ?? 1);
