@@ -5,6 +5,7 @@ from __future__ import annotations
 import base64
 import io
 import json
+import re
 from collections.abc import Iterator
 from contextlib import contextmanager
 from typing import Any
@@ -104,6 +105,16 @@ class Bench:
         revision = self.shot["revision"]
         yield
         self.page.wait_for_function("r => document.body.innerText.includes(`r${r}`)", arg=revision + 1)
+
+    def key_place(self, frame: int, lane: str = "Cover") -> tuple[float, float]:
+        """Where a key of a lane lies on the strip; the lane has to tell of that key."""
+        row = self.page.get_by_test_id(f"lane-{lane}")
+        expect(row).to_have_attribute("aria-label", re.compile(rf": .*\b{frame}\b"))
+        box = row.bounding_box()
+        plate = self.shot["plate"]
+        assert box
+        share = (frame - plate["first"] + 0.5) / plate["count"]
+        return box["x"] + share * box["width"], box["y"] + box["height"] / 2
 
     def drag_row(self, row: str, onto: str) -> None:
         """Drag a row of the depth list to where another one is, by their test ids, as one edit."""

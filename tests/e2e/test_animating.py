@@ -32,16 +32,10 @@ def set_keys(bench: Bench, *frames: int) -> None:
             bench.press("k")
 
 
-def key_place(bench: Bench, frame: int) -> tuple[float, float]:
-    box = bench.page.get_by_label(f"Key {frame} of Cover", exact=True).bounding_box()
-    assert box
-    return box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
-
-
 def drag_key(bench: Bench, frame: int, to: int) -> None:
     strip = bench.page.get_by_test_id("ruler").bounding_box()
     assert strip
-    x, y = key_place(bench, frame)
+    x, y = bench.key_place(frame)
     step = strip["width"] / 100
     bench.page.mouse.move(x, y)
     bench.page.mouse.down()
@@ -59,8 +53,8 @@ def test_keys_are_swept_copied_and_stretched_on_the_strip(open_shot: Open) -> No
         drag_key(bench, 1021, 1031)
         page.keyboard.up("Control")
     assert keys(bench) == [1001, 1011, 1021, 1031]
-    x, y = key_place(bench, 1011)
-    last, _ = key_place(bench, 1031)
+    x, y = bench.key_place(1011)
+    last, _ = bench.key_place(1031)
     page.mouse.move(x - 10, y)  # over nothing: a sweep chooses what lies in it
     page.mouse.down()
     page.mouse.move(last + 6, y, steps=5)

@@ -151,23 +151,23 @@ def test_keys_are_dragged_chosen_and_deleted_on_the_strip(open_shot: Open) -> No
         bench.last_done(f"frame {frame}")
     lane = bench.page.get_by_test_id("lane-Cover").bounding_box()
     assert lane
-    key = bench.page.get_by_label("Key 1021 of Cover").bounding_box()
-    assert key
-    x, y = key["x"] + key["width"] / 2, key["y"] + key["height"] / 2
+    x, y = bench.key_place(1021)
     bench.page.mouse.move(x, y)
     bench.page.mouse.down()
     bench.page.mouse.move(x + 7 * lane["width"] / 100, y, steps=5)
     bench.page.mouse.up()
     bench.last_done("Moved key 1021 by +7")
     assert [k["frame"] for k in bench.elements("outline")[0]["keys"]] == [1001, 1028, 1041]
-    bench.page.get_by_label("Key 1028 of Cover").click()
-    bench.page.get_by_label("Key 1041 of Cover").click(modifiers=["Shift"])
+    bench.page.mouse.click(*bench.key_place(1028))
+    bench.page.keyboard.down("Shift")
+    bench.page.mouse.click(*bench.key_place(1041))
+    bench.page.keyboard.up("Shift")
     bench.press("Delete")
     bench.last_done("Deleted 2 keys")
     assert [k["frame"] for k in bench.elements("outline")[0]["keys"]] == [1001]
     bench.press("Control+z")
     bench.last_done("Undid: Deleted 2 keys")
-    bench.page.get_by_label("Key 1028 of Cover").click()
+    bench.page.mouse.click(*bench.key_place(1028))
     bench.page.get_by_role("button", name="Hold").click()
     bench.last_done("Eased to hold")
     assert [k["ease"] for k in bench.elements("outline")[0]["keys"]] == ["smooth", "hold", "smooth"]

@@ -14,7 +14,7 @@ import {
   type Bench,
   type Draft,
 } from "../features/workbench/bench";
-import type { Cover } from "../api/client";
+import type { Cover, Thing } from "../api/client";
 import { CarrierLines } from "./CarrierLines";
 import { FollowedPoints } from "./FollowedPoints";
 import { JointLines } from "./JointLines";
@@ -33,34 +33,26 @@ export function Drawing({ hovered }: { hovered: Hit }) {
   // What is drawn lies on the plate, and the flat pane is not as it lies there.
   if (!b.shot || b.drawingHidden || b.look === "flat") return null;
   // Before the viewer's size is known every line would be drawn twice.
-  const things = v.width <= 1 ? [] : [...inDepth(b)].reverse().filter((thing) => isShown(b, thing));
+  const lines = v.width <= 1 ? [] : linesOf(b);
+  const [near, resting] = [lines.filter((l) => l.near), lines.filter((l) => !l.near)];
   return (
     <svg
       className="pointer-events-none absolute inset-0 size-full"
       style={{ opacity: b.pencil.opacity }}
       data-testid="drawing"
     >
-      {things.flatMap((thing) => {
-        const chosen = thing.id === b.selected;
-        const parts = thing.kind !== "cover" || present(thing as Cover, b.frame) ? partsOf(thing) : [];
-        return parts.map((part) => {
-          const shape = lineOf(b, part);
-          const outline = outlineOf(b, part);
-          if (!shape || (outline && !present(outline, b.frame))) return null;
-          return (
-            <Line
-              key={part}
-              shape={shape}
-              v={v}
-              colour={b.pencil.colour ?? thing.colour}
-              chosen={chosen && part === b.active}
-              near={chosen || b.also.has(thing.id)}
-              dashed={outline?.mode === "cuts" || outline?.mode === "limits"}
-              width={b.pencil.width}
-            />
-          );
-        });
-      })}
+      <Resting b={b} lines={resting} v={v} width={b.pencil.width} />
+      {near.map(({ part, shape, thing, dashed }) => (
+        <Line
+          key={part}
+          shape={shape}
+          v={v}
+          colour={b.pencil.colour ?? thing.colour}
+          chosen={thing.id === b.selected && part === b.active}
+          dashed={dashed}
+          width={b.pencil.width}
+        />
+      ))}
       {b.onion && <Onion b={b} v={v} />}
       <Active b={b} v={v} hovered={hovered} />
       <CarrierLines b={b} v={v} />
@@ -89,12 +81,96 @@ function lineOf(b: Bench, part: string): Shape | null {
   return shape;
 }
 
+/** The inner and outer ends of a soft edge, as one path. */
+function edgesOf(shape: Shape, v: View): string {
+  const corner = (x: number, y: number) => toScreen(v, x, y).map((c) => c.toFixed(1));
+  return companions(shape)
+    .map((line) => `M${line.map(([x, y]) => corner(x, y).join(" ")).join("L")}Z`)
+    .join("");
+}
+
+/** One line of the drawing: an outline of a cover or subject, or a pane. */
+interface Drawn {
+  part: string;
+  shape: Shape;
+  thing: Thing;
+  /** Whether it belongs to what is selected. */
+  near: boolean;
+  dashed: boolean;
+}
+
+/** All that is on the display at this frame, the farthest first. */
+function linesOf(b: Bench): Drawn[] {
+  const found: Drawn[] = [];
+  for (const thing of [...inDepth(b)].reverse()) {
+    if (!isShown(b, thing) || (thing.kind === "cover" && !present(thing as Cover, b.frame))) continue;
+    const near = thing.id === b.selected || b.also.has(thing.id);
+    for (const part of partsOf(thing)) {
+      const shape = lineOf(b, part);
+      const outline = outlineOf(b, part);
+      if (!shape || (outline && !present(outline, b.frame))) continue;
+      const dashed = outline?.mode === "cuts" || outline?.mode === "limits";
+      found.push({ part, shape, thing, near, dashed });
+    }
+  }
+  return found;
+}
+
+/** Paths as they were made last, by the shape they were made of. */
+const paths = new WeakMap<Shape, { v: View; line: string; edges: string }>();
+
+function pathsOf(shape: Shape, v: View): { line: string; edges: string } {
+  const held = paths.get(shape);
+  if (held?.v === v) return held;
+  const made = {
+    v,
+    line: pathOf(shape, (x, y) => toScreen(v, x, y)),
+    edges: isSoft(shape) ? edgesOf(shape, v) : "",
+  };
+  paths.set(shape, made);
+  return made;
+}
+
+/**
+ * The lines of what is not selected: thin, over a fine shadow, one path for all of a colour.
+ *
+ * A browser without a graphics card draws lines of a pixel's width about eight times
+ * as fast as wider ones, and hundreds of elements cost it more than their lines.
+ */
+function Resting({ b, lines, v, width }: { b: Bench; lines: Drawn[]; v: View; width: number }) {
+  const looks = new Map<string, { colour: string; dashed: boolean; line: string; edges: string }>();
+  for (const { shape, thing, dashed } of lines) {
+    const colour = b.pencil.colour ?? thing.colour;
+    const key = `${colour} ${dashed}`;
+    const look = looks.get(key) ?? { colour, dashed, line: "", edges: "" };
+    const { line, edges } = pathsOf(shape, v);
+    look.line += line;
+    look.edges += edges;
+    looks.set(key, look);
+  }
+  const dash = (dashed: boolean) => (dashed ? "7 4" : undefined);
+  return (
+    <g fill="none" strokeWidth={Math.max(width - 0.4, 0.5)}>
+      <g transform="translate(0.7 0.9)" stroke="#101516" strokeOpacity={0.7}>
+        {[...looks].map(([key, { dashed, line }]) => (
+          <path key={key} d={line} strokeDasharray={dash(dashed)} />
+        ))}
+      </g>
+      {[...looks].map(([key, { colour, dashed, line, edges }]) => (
+        <g key={key} stroke={colour}>
+          <path d={line} strokeDasharray={dash(dashed)} />
+          {edges && <path d={edges} strokeOpacity={0.55} strokeWidth={0.8} />}
+        </g>
+      ))}
+    </g>
+  );
+}
+
 const Line = memo(function Line({
   shape,
   v,
   colour,
   chosen,
-  near,
   dashed,
   width,
 }: {
@@ -102,12 +178,10 @@ const Line = memo(function Line({
   v: View;
   colour: string;
   chosen: boolean;
-  near: boolean;
   dashed: boolean;
   width: number;
 }) {
   const path = pathOf(shape, (x, y) => toScreen(v, x, y));
-  const soft = isSoft(shape) ? companions(shape) : [];
   return (
     <g fill="none" strokeLinejoin="round" strokeDasharray={dashed ? "7 4" : undefined}>
       <path
@@ -116,28 +190,16 @@ const Line = memo(function Line({
         strokeOpacity={chosen ? 0.85 : 0.45}
         strokeWidth={width + (chosen ? 2.4 : 1.2)}
       />
-      <path
-        d={path}
-        stroke={chosen ? "#fdfcf7" : colour}
-        strokeWidth={chosen ? width + 0.2 : width}
-        strokeOpacity={near ? 1 : 0.9}
-      />
-      {soft.map((line, k) => (
-        <polygon
-          key={k}
-          points={line
-            .map(([x, y]) =>
-              toScreen(v, x, y)
-                .map((c) => c.toFixed(1))
-                .join(","),
-            )
-            .join(" ")}
+      <path d={path} stroke={chosen ? "#fdfcf7" : colour} strokeWidth={chosen ? width + 0.2 : width} />
+      {isSoft(shape) && (
+        <path
+          d={edgesOf(shape, v)}
           stroke={chosen ? "#fdfcf7" : colour}
           strokeOpacity={0.55}
           strokeWidth={Math.max(width * 0.6, 0.8)}
           strokeDasharray="none"
         />
-      ))}
+      )}
     </g>
   );
 });

@@ -6,6 +6,8 @@ import { turnFrame } from "./proposals";
 import { send } from "./send";
 
 export const LANE = 22;
+/** How far beside a key it can still be taken, in pixels. */
+const NEAR = 6.5;
 
 /** Frames to pixels of the strip and back. */
 export interface Scale {
@@ -52,7 +54,10 @@ export function Lane({ b, scale, thing, element, name }: LaneOf & { b: Bench; sc
   const to = (thing.kind === "cover" && spanned.last) || last;
   const proposal = b.proposal?.element === element ? b.proposal : null;
 
-  const grab = (event: PointerEvent<HTMLButtonElement>, frame: number) => {
+  const grab = (event: PointerEvent<HTMLDivElement>) => {
+    const pointed = event.clientX - event.currentTarget.getBoundingClientRect().left;
+    const frame = nearest(frames, scale, pointed);
+    if (frame === null) return;
     event.stopPropagation();
     select(thing.id, element);
     const kept = chosen?.has(frame) || event.shiftKey ? (chosen ?? []) : [];
@@ -126,6 +131,9 @@ export function Lane({ b, scale, thing, element, name }: LaneOf & { b: Bench; sc
       className={`relative touch-none ${element === b.active ? "bg-teal-soft/60" : ""}`}
       style={{ height: LANE }}
       data-testid={`lane-${name}`}
+      aria-label={frames.length ? `Keys of ${name}: ${frames.join(", ")}` : `No keys of ${name}`}
+      title="Drag a key to move it, with Ctrl to copy it, with Alt to stretch the chosen ones; drag beside the keys to choose"
+      onPointerDownCapture={grab}
       onPointerDown={sweepKeys}
     >
       <span className="absolute inset-x-0 top-[3px] bottom-[3px] rounded-[4px] bg-cloth-sunk" />
@@ -142,27 +150,54 @@ export function Lane({ b, scale, thing, element, name }: LaneOf & { b: Bench; sc
         />
       )}
       {proposal && <ProposedMarks proposal={proposal} scale={scale} />}
-      {frames.map((frame) => {
-        const shown = placing?.get(frame) ?? frame;
-        const goes = proposal?.kind === "thin" && !proposal.kept.has(frame);
-        const reached = element === b.active && isReached(b, frame);
-        return (
-          <button
-            key={frame}
-            type="button"
-            aria-label={`Key ${frame} of ${name}`}
-            title={`Key ${frame}: drag to move, with Ctrl to copy, with Alt to stretch what is chosen`}
-            className="absolute top-0 bottom-0 flex w-[13px] -translate-x-1/2 touch-none items-center justify-center"
-            style={{ left: toX(scale, shown) }}
-            onPointerDown={(event) => grab(event, frame)}
-          >
-            <span
-              className={`h-[13px] w-[5px] rounded-full ${chosen?.has(frame) ? "bg-teal ring-2 ring-teal/35" : frame === b.frame || reached ? "bg-teal" : "bg-ink"} ${goes ? "opacity-25" : ""}`}
-            />
-          </button>
-        );
-      })}
+      <Keys b={b} scale={scale} element={element} frames={frames} placing={placing} proposal={proposal} />
     </div>
+  );
+}
+
+/** The key under the pointer, which may be a little beside it. */
+function nearest(frames: number[], scale: Scale, x: number): number | null {
+  let found: number | null = null;
+  let least = NEAR;
+  for (const frame of frames) {
+    const away = Math.abs(toX(scale, frame) - x);
+    if (away <= least) [found, least] = [frame, away];
+  }
+  return found;
+}
+
+/** The stitches of a lane. All of one look are one path: an element for each would cost more than all else on the page. */
+function Keys(props: {
+  b: Bench;
+  scale: Scale;
+  element: string;
+  frames: number[];
+  placing: Placing | null;
+  proposal: Proposal | null;
+}) {
+  const { b, scale, element, frames, placing, proposal } = props;
+  const chosen = b.keys?.element === element ? b.keys.frames : null;
+  const looks = { rest: "", chosen: "", reached: "", going: "" };
+  for (const frame of frames) {
+    const stitch = `M${toX(scale, placing?.get(frame) ?? frame).toFixed(1)} 7v8`;
+    if (proposal?.kind === "thin" && !proposal.kept.has(frame)) looks.going += stitch;
+    else if (chosen?.has(frame)) looks.chosen += stitch;
+    else if (frame === b.frame || (element === b.active && isReached(b, frame))) looks.reached += stitch;
+    else looks.rest += stitch;
+  }
+  return (
+    <svg
+      className="pointer-events-none absolute inset-0 size-full"
+      strokeWidth={5}
+      strokeLinecap="round"
+      aria-hidden
+    >
+      {looks.going && <path d={looks.going} className="stroke-ink/25" />}
+      {looks.rest && <path d={looks.rest} className="stroke-ink" />}
+      {looks.reached && <path d={looks.reached} className="stroke-teal" />}
+      {looks.chosen && <path d={looks.chosen} className="stroke-teal/35" strokeWidth={9} />}
+      {looks.chosen && <path d={looks.chosen} className="stroke-teal" />}
+    </svg>
   );
 }
 
