@@ -5,7 +5,8 @@ checked by following it back); the outline goes along with their common similari
 those nearby do beyond it. Then the edge is looked for within a few pixels, where what lies just inside is as it is on
 the first frame, so that no shadow is taken for an edge. Features and edge together bend the outline of the first frame,
 which therefore keeps its shape where nothing is seen. What is inside is compared with the first frame all the while,
-and the shape with the edges found, so that the outline stops where it, or a part of it, would run away.
+the shape with the edges found, and what lies outside with the inside, so that the outline stops where it, or a part of it,
+would run away.
 """
 
 from __future__ import annotations
@@ -20,6 +21,7 @@ from numpy.typing import NDArray
 from scipy.spatial.distance import cdist
 
 from wiseglove.core.geometry.bezier import Points, flatten, signed_area
+from wiseglove.core.outline.beyond import Beyond
 from wiseglove.core.outline.edges import averaged, linear_light, seen_at
 from wiseglove.core.outline.elastic import Elastic, Found
 from wiseglove.core.outline.normals import SPACING, Normals, follow, normals_at, normals_of
@@ -49,6 +51,7 @@ UNLIKE_SOMEWHERE, TORN = 0.35, 0.7
 finger tip that turns away is little of the whole. A little of both is as bad as much of one."""
 MOVES_ALONE = "A part of it moves unlike the rest; set it right there, or draw it as an outline of its own."
 LOOKS_UNLIKE = "A part of it no longer looks as it did: it turns, or something covers it there."
+STICKS_OUT = "A part of it reaches farther out than the outline does; set it right there."
 STRETCH = 32.0
 """How long along the curve a part is that must not run away, in pixels."""
 GONE_ALONG, FEATURES_FIRST, FEATURES_THEN = 0.2, 0.2, 0.03
@@ -88,6 +91,7 @@ class Carrier:
         self._apart = max(SPACING, len(normals_of(points, everywhere).t) * SPACING / MOST_PLACES)
         edge = normals_of(points, everywhere, self._apart)
         self._elastic = Elastic(points, edge.segment, edge.t)
+        self._beyond = Beyond(picture, edge)
         self._look: Likeness | None = None
 
     def on(self, picture: Picture) -> Carried:
@@ -130,15 +134,20 @@ class Carrier:
         if runs_away > 1:
             moves = torn / TORN > worst / UNLIKE_SOMEWHERE
             why, along = (MOVES_ALONE, self._elastic) if moves else (LOOKS_UNLIKE, self._spots)
-            k = off_shape if moves else changed
-            x, y = normals_at(self._points, along.segment[[k]], along.t[[k]]).places[0]
-            return Carried(self._points, sure, why, (float(x), float(y)))
+            return Carried(self._points, sure, why, self._place(along, off_shape if moves else changed))
+        out = self._beyond.seen(picture, self._edge_of(points), self._apart)
+        if out is not None:
+            return Carried(self._points, sure, STICKS_OUT, self._place(self._elastic, out))
         if snapped.reason:
             return Carried(self._points, sure, "The edge cannot be seen any more.")
         if not 0.8 < size < 1.25:
             return Carried(self._points, sure, "The outline would change its size too fast.")
         self._picture, self._points = picture, points
         return Carried(points, sure)
+
+    def _place(self, along: Normals | Elastic, k: int) -> tuple[float, float]:
+        x, y = normals_at(self._points, along.segment[[k]], along.t[[k]]).places[0]
+        return float(x), float(y)
 
     def _edge_of(self, points: Points) -> Normals:
         return normals_at(points, self._elastic.segment, self._elastic.t)
