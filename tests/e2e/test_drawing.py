@@ -10,7 +10,7 @@ import pytest
 from playwright.sync_api import expect
 
 from tests.e2e.bench import Bench
-from wiseglove.core.geometry.bezier import signed_area
+from wiseglove.core.geometry.bezier import places_at, signed_area
 
 pytestmark = pytest.mark.browser
 Open = Callable[..., Bench]
@@ -120,6 +120,25 @@ def test_a_box_chooses_points_and_delete_takes_them_out(open_shot: Open) -> None
     bench.press("Delete")
     bench.last_done("Removed 1 point from Cover")
     assert len(points(bench)) == 4
+
+
+def test_a_double_click_adds_a_point_where_handles_come_up_under_it(open_shot: Open) -> None:
+    bench = open_shot(fresh=True)
+    bench.press("g")
+    bench.drag((400, 300), (600, 300))
+    bench.last_done("Drew Index finger")
+    finger = points(bench)
+    # A place on the curve, away from its points, next to a handle that the first click will show.
+    segments, t = np.repeat(np.arange(len(finger)), 60), np.tile(np.linspace(0.2, 0.8, 60), len(finger))
+    places, _ = places_at(finger, segments, t)
+    handles = finger[segments, :2] + finger[segments, 4:6]
+    away = np.linalg.norm(places - handles, axis=1)
+    away[np.linalg.norm(places[:, None] - finger[:, :2], axis=2).min(axis=1) < 16] = np.inf
+    assert away.min() < 5
+    out = tuple(places[away.argmin()])
+    bench.double_click(*out)
+    bench.last_done("Added a point to Index finger")
+    assert len(points(bench)) == len(finger) + 1
 
 
 def test_a_change_on_another_frame_makes_a_key_and_frames_between_are_in_betweened(open_shot: Open) -> None:

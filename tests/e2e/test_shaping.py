@@ -188,9 +188,15 @@ def test_a_trace_follows_the_screens_edge_and_the_slider_trades_points_for_close
     page.wait_for_timeout(150)
     page.mouse.down()
     page.mouse.up()
+    page.route("**/api/fit", lambda route: (page.wait_for_timeout(300), route.continue_()))
     bench.press("Enter")
+    lines = page.get_by_test_id("drawing").locator("path")
+    for _ in range(10):  # the line is there until its outline is
+        assert lines.count() > 0
+        page.wait_for_timeout(20)
     bar = page.get_by_test_id("proposal")
     expect(bar).to_be_visible()
+    page.unroute("**/api/fit")
     close = int(bar.inner_text().split()[0])
     slider = page.get_by_label("Tolerance of the outline")
     slider.fill(str(float(np.log(0.25) // 0.05 * 0.05)))  # closer: more points

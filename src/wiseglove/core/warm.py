@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from wiseglove.core.geometry.bezier import ellipse
+from wiseglove.core.geometry.bezier import ellipse, flatten
+from wiseglove.core.geometry.fitting import fit_sparsely
 from wiseglove.core.keying.clean import Steps, clean
 from wiseglove.core.keying.enlarge import enlarged
 from wiseglove.core.keying.key import Keyer, finished, key, subject
@@ -21,6 +22,7 @@ def warm_up() -> None:
     outline = ellipse(4.0, 4.0, 3.0, 3.0)
     coverage(outline, Box(0, 0, 8, 8))
     fill(np.zeros((8, 8), np.uint8), outline)
+    fit_sparsely(flatten(outline, 0.1), 1.0)
     outline[:, 6:] = 2.0
     outline_matte(np.stack([outline, outline]), Box(0, 0, 8, 8))
     picture = np.zeros((48, 48, 3), np.uint8)

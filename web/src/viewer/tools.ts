@@ -39,7 +39,7 @@ import { beginRegion } from "./regions";
 import { boxSelect, lassoSelect } from "./selecting";
 import { pulled } from "./soft";
 import { beginSample } from "./sampling";
-import { beginTrace, hoverTrace } from "./trace";
+import { beginTrace, hoverTrace, isFitting } from "./trace";
 import { toPlate, toScreen, useView } from "./view";
 
 /** What the pointer is over, from the most precise thing to the least. */
@@ -68,14 +68,14 @@ const POINT_REACH = 9;
 const CURVE_REACH = 6;
 
 /** What lies under a position of the viewer. */
-export function hitTest(x: number, y: number): Hit {
+export function hitTest(x: number, y: number, handles = true): Hit {
   const b = bench();
   const v = useView.getState();
   const [plateX, plateY] = toPlate(v, x, y);
   const shape = b.active ? shapeOf(b, b.active, b.frame) : null;
   if (b.active && shape && visible(b.active)) {
     const near = (sx: number, sy: number, reach: number) => Math.hypot(sx - x, sy - y) <= reach;
-    if (outlineOf(b, b.active)) {
+    if (handles && outlineOf(b, b.active)) {
       for (const index of b.points) {
         if (index >= count(shape)) continue;
         const [qx, qy, ix, iy, ox, oy] = pointOf(shape, index);
@@ -333,7 +333,7 @@ export function begin(start: PointerAt): Gesture | null {
   if (tool === "joint") return beginJoint(start);
   if (tool === "sample") return beginSample(start);
   if (tool === "freehand") return beginFreehand(start);
-  if (tool === "trace") return bench().fitting ? null : beginTrace(start);
+  if (tool === "trace") return bench().fitting || isFitting() ? null : beginTrace(start);
   if (tool !== "select") return beginStarter(tool, start);
   return beginSelect(start);
 }
@@ -349,7 +349,8 @@ export function hover(at: PointerAt, time: number) {
 export function twice(x: number, y: number) {
   const b = bench();
   if (b.tool !== "select") return;
-  const hit = hitTest(x, y);
+  // Its first click has put handles beside the curve, which are not what is meant.
+  const hit = hitTest(x, y, false);
   if (hit.kind === "curve" && outlineOf(b, hit.element)) {
     const t = Math.min(Math.max(hit.at.t, 0.02), 0.98);
     void send({ type: "insert-point", outline: hit.element, segment: hit.at.segment, t }).then((change) => {

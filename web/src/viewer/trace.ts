@@ -71,7 +71,7 @@ function take(numbers: Float32Array) {
 }
 
 function show() {
-  if (!trace) return setBench({ draft: null });
+  if (!trace) return;
   const line = [...trace.stretches.flat(), ...trace.ahead];
   const points = (line.length ? line : trace.anchors).map(([x, y]) => [x, y, 0, 0, 0, 0]);
   setBench({ draft: { kind: "trace", points, kinds: [], pointer: null, anchors: trace.anchors } });
@@ -186,27 +186,44 @@ export function closeTrace() {
   const first = trace.anchors[0]!;
   answered = () => {
     const line = [...trace!.stretches.flat(), ...trace!.ahead];
-    dropTrace();
+    trace = null;
+    wanted = null;
     void fitLine(line, FIRST_TOLERANCE);
   };
   ask(first, trace.anchors.at(-1)!, performance.now());
 }
 
-let asked = 0;
+let wantedFit: { line: Place[]; tolerance: number } | null = null;
+let fits = false;
+
+/** Whether an outline for a line is on its way. */
+export const isFitting = () => fits;
 
 /** Show the outline with few points that is as close to a line as wanted; it is kept or given up after that. */
 export async function fitLine(line: Place[], tolerance: number) {
-  const turn = ++asked;
   const { fitting } = bench();
-  // The slider stays where the hand put it while the answer is on its way.
+  // The slider stays where the hand put it while the answer is on its way; of what it asks only the last counts.
   if (fitting) setBench({ fitting: { ...fitting, tolerance } });
-  try {
-    const body = { line: line.flat(), tolerance };
-    const drawn = await data<Started>(api.POST("/api/fit", { body }));
-    if (turn === asked && (!fitting || bench().fitting)) setBench({ fitting: { line, tolerance, ...drawn } });
-  } catch (error) {
-    if (turn !== asked) return;
-    setBench({ fitting: null });
-    tell(error);
+  wantedFit = { line, tolerance };
+  if (fits) return;
+  fits = true;
+  while (wantedFit) {
+    const asked: { line: Place[]; tolerance: number } = wantedFit;
+    wantedFit = null;
+    try {
+      const body = { line: asked.line.flat(), tolerance: asked.tolerance };
+      const drawn = await data<Started>(api.POST("/api/fit", { body }));
+      const { fitting: shown, draft } = bench();
+      // The line is on the display until its outline is, unless it was given up.
+      if (shown ?? draft)
+        setBench({
+          draft: null,
+          fitting: { line: asked.line, ...drawn, tolerance: shown?.tolerance ?? asked.tolerance },
+        });
+    } catch (error) {
+      setBench({ draft: null, fitting: null });
+      tell(error);
+    }
   }
+  fits = false;
 }

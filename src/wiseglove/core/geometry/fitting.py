@@ -6,9 +6,11 @@ two handle lengths, Newton steps on the parameters, and a split at the worst pla
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from functools import lru_cache
 
+import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
@@ -91,11 +93,8 @@ def _looked_at(line: bytes, tolerance: float) -> Fitted:
 def fit_one(stretch: Array) -> Array:
     """The one cubic (4, 2) that fits a stretch (M, 2) best, in the directions in which it begins and ends."""
     first, last = (_way(stretch, which) for which in (1, -1))
-    t = _chord_parameters(stretch)
-    for _ in range(NEWTON_STEPS):
-        cubic = _least_squares(stretch, t, first, last)
-        t = _newton(stretch, cubic, t)
-    return _least_squares(stretch, t, first, last)
+    cubic, _, _ = _approached(np.ascontiguousarray(stretch, np.float64), first, last, 0.0, np.inf)
+    return np.asarray(cubic)
 
 
 def _way(stretch: Array, which: int) -> Array:
@@ -163,15 +162,7 @@ def _fit(stretch: Array, first: Array, last: Array, tolerance: float) -> list[Ar
     if len(stretch) == 2:
         third = np.linalg.norm(stretch[1] - stretch[0]) / 3
         return [np.stack([stretch[0], stretch[0] + first * third, stretch[1] + last * third, stretch[1]])]
-    t = _chord_parameters(stretch)
-    cubic = _least_squares(stretch, t, first, last)
-    error, worst = _error(stretch, cubic, t)
-    for _ in range(NEWTON_STEPS):
-        if error <= tolerance or error > 16 * tolerance:
-            break
-        t = _newton(stretch, cubic, t)
-        cubic = _least_squares(stretch, t, first, last)
-        error, worst = _error(stretch, cubic, t)
+    cubic, error, worst = _approached(stretch, first, last, tolerance, 16 * tolerance)
     if error <= tolerance:
         return [cubic]
     reach = min(2, worst, len(stretch) - 1 - worst)
@@ -189,54 +180,102 @@ def _perpendicular(stretch: Array, index: int) -> Array:
     return np.asarray(np.array([-step[1], step[0]]) / max(float(np.linalg.norm(step)), 1e-9))
 
 
-def _chord_parameters(stretch: Array) -> Array:
-    lengths = np.linalg.norm(np.diff(stretch, axis=0), axis=1)
-    place = np.concatenate([[0.0], np.cumsum(lengths)])
-    return np.asarray(place / place[-1])
+@nb.njit(cache=True)
+def _approached(stretch, first, last, tolerance, hopeless):  # type: ignore[no-untyped-def]
+    """The cubic (4, 2) that runs through a stretch (M, 2) best, its error, and at which vertex that is.
+
+    Parameters begin along the chords; Newton steps go on until the error is within the tolerance, or is hopeless.
+    """
+    t = np.zeros(len(stretch))
+    for i in range(1, len(stretch)):
+        t[i] = t[i - 1] + math.hypot(stretch[i, 0] - stretch[i - 1, 0], stretch[i, 1] - stretch[i - 1, 1])
+    length = t[-1]
+    t /= length
+    cubic = _least_squares(stretch, t, first, last, length)
+    error, worst = _error(stretch, cubic, t)
+    for _ in range(NEWTON_STEPS):
+        if error <= tolerance or error > hopeless:
+            break
+        _newton(stretch, cubic, t)
+        cubic = _least_squares(stretch, t, first, last, length)
+        error, worst = _error(stretch, cubic, t)
+    return cubic, error, worst
 
 
-def _bernstein(t: Array) -> Array:
-    s = 1 - t
-    return np.stack([s**3, 3 * s * s * t, 3 * s * t * t, t**3], axis=1)
-
-
-def _least_squares(stretch: Array, t: Array, first: Array, last: Array) -> Array:
+@nb.njit(cache=True)
+def _least_squares(stretch, t, first, last, length):  # type: ignore[no-untyped-def]
     """Handle lengths that fit best; a third of the chord (Wu & Barsky) where they make no sense."""
-    basis = _bernstein(t)
-    start, end = stretch[0], stretch[-1]
-    along_first, along_last = basis[:, 1:2] * first, basis[:, 2:3] * last
-    rest = stretch - (basis[:, :2].sum(axis=1, keepdims=True) * start + basis[:, 2:].sum(axis=1, keepdims=True) * end)
-    a, b, c = (along_first**2).sum(), (along_first * along_last).sum(), (along_last**2).sum()
-    x, y = (along_first * rest).sum(), (along_last * rest).sum()
+    a = b = c = x = y = 0.0
+    end = len(stretch) - 1
+    across = first[0] * last[0] + first[1] * last[1]
+    for i in range(end + 1):
+        u, s = t[i], 1.0 - t[i]
+        out, back = 3 * s * s * u, 3 * s * u * u
+        near, far = s * s * s + out, back + u * u * u
+        rx = stretch[i, 0] - near * stretch[0, 0] - far * stretch[end, 0]
+        ry = stretch[i, 1] - near * stretch[0, 1] - far * stretch[end, 1]
+        a += out * out
+        b += out * back * across
+        c += back * back
+        x += out * (first[0] * rx + first[1] * ry)
+        y += back * (last[0] * rx + last[1] * ry)
     determinant = a * c - b * b
-    length = float(np.linalg.norm(np.diff(stretch, axis=0), axis=1).sum())
-    lengths = np.array([c * x - b * y, a * y - b * x]) / determinant if abs(determinant) > 1e-12 else np.zeros(2)
-    if (lengths < 1e-3 * length).any():
-        lengths = np.full(2, np.linalg.norm(end - start) / 3)
-    lengths = np.minimum(lengths, LONGEST_HANDLE * length)
-    return np.stack([start, start + first * lengths[0], end + last * lengths[1], end])
+    leaving = arriving = 0.0
+    if abs(determinant) > 1e-12:
+        leaving, arriving = (c * x - b * y) / determinant, (a * y - b * x) / determinant
+    if leaving < 1e-3 * length or arriving < 1e-3 * length:
+        leaving = arriving = math.hypot(stretch[end, 0] - stretch[0, 0], stretch[end, 1] - stretch[0, 1]) / 3
+    leaving, arriving = min(leaving, LONGEST_HANDLE * length), min(arriving, LONGEST_HANDLE * length)
+    cubic = np.empty((4, 2))
+    cubic[0], cubic[3] = stretch[0], stretch[end]
+    cubic[1], cubic[2] = stretch[0] + first * leaving, stretch[end] + last * arriving
+    return cubic
 
 
-def _error(stretch: Array, cubic: Array, t: Array) -> tuple[float, int]:
+@nb.njit(cache=True)
+def _error(stretch, cubic, t):  # type: ignore[no-untyped-def]
     """Largest distance from a vertex to the curve at its parameter, and where (never an end)."""
-    away = np.linalg.norm(_bernstein(t) @ cubic - stretch, axis=1)
-    worst = int(np.argmax(away[1:-1])) + 1
-    return float(away[worst]), worst
+    largest, worst = -1.0, 1
+    for i in range(1, len(stretch) - 1):
+        u, s = t[i], 1.0 - t[i]
+        w0, w1, w2, w3 = s * s * s, 3 * s * s * u, 3 * s * u * u, u * u * u
+        x = w0 * cubic[0, 0] + w1 * cubic[1, 0] + w2 * cubic[2, 0] + w3 * cubic[3, 0] - stretch[i, 0]
+        y = w0 * cubic[0, 1] + w1 * cubic[1, 1] + w2 * cubic[2, 1] + w3 * cubic[3, 1] - stretch[i, 1]
+        away = math.hypot(x, y)
+        if away > largest:
+            largest, worst = away, i
+    return largest, worst
 
 
-def _newton(stretch: Array, cubic: Array, t: Array) -> Array:
+@nb.njit(cache=True)
+def _newton(stretch, cubic, t):  # type: ignore[no-untyped-def]
     """One Newton step of each parameter towards the foot of its vertex on the curve."""
-    s = 1 - t
-    first = 3 * np.diff(cubic, axis=0)
-    second = 2 * np.diff(first, axis=0)
-    velocity = np.stack([s * s, 2 * s * t, t * t], axis=1) @ first
-    bend = np.stack([s, t], axis=1) @ second
-    away = _bernstein(t) @ cubic - stretch
-    slope = (velocity**2).sum(axis=1) + (away * bend).sum(axis=1)
-    step = (away * velocity).sum(axis=1) / np.where(np.abs(slope) > 1e-9, slope, np.inf)
-    moved = np.clip(t - step, 0.0, 1.0)
-    moved[0], moved[-1] = 0.0, 1.0
-    return np.asarray(np.maximum.accumulate(moved))
+    end = len(t) - 1
+    reached = 0.0
+    for i in range(1, end):
+        u, s = t[i], 1.0 - t[i]
+        away_velocity = away_bend = speed = 0.0
+        for k in range(2):
+            d0, d1, d2 = cubic[1, k] - cubic[0, k], cubic[2, k] - cubic[1, k], cubic[3, k] - cubic[2, k]
+            velocity = 3 * (s * s * d0 + 2 * s * u * d1 + u * u * d2)
+            bend = 6 * (s * (d1 - d0) + u * (d2 - d1))
+            place = (
+                s * s * s * cubic[0, k]
+                + 3 * s * s * u * cubic[1, k]
+                + 3 * s * u * u * cubic[2, k]
+                + u * u * u * cubic[3, k]
+            )
+            away = place - stretch[i, k]
+            away_velocity += away * velocity
+            away_bend += away * bend
+            speed += velocity * velocity
+        slope = speed + away_bend
+        if abs(slope) > 1e-9:
+            u -= away_velocity / slope
+        # Parameters never run backwards.
+        reached = max(reached, min(max(u, 0.0), 1.0))
+        t[i] = reached
+    t[0], t[end] = 0.0, 1.0
 
 
 def _as_outline(cubics: list[Array], corner_of: list[bool]) -> Fitted:
