@@ -120,6 +120,18 @@ describe("the workbench's state", () => {
     expect([...shapeOf(bench(), "o1", 1001)!]).toEqual(triangle);
   });
 
+  it("keeps the chosen keys that are still there after an edit", () => {
+    const keyed = (...frames: number[]) =>
+      ({ o1: { ...outline, keys: frames.map((frame) => ({ frame })) } }) as unknown as ShotChange["elements"];
+    setBench({ keys: { element: "o1", frames: new Set([1001, 1004]) } });
+    absorb(change({ elements: keyed(1001, 1004, 1009) }));
+    expect([...bench().keys!.frames]).toEqual([1001, 1004]);
+    absorb(change({ elements: keyed(1004, 1009) }));
+    expect([...bench().keys!.frames]).toEqual([1004]);
+    absorb(change({ elements: keyed(1009) }));
+    expect(bench().keys).toBeNull();
+  });
+
   it("keeps frame and selection when a newer state comes from elsewhere", () => {
     select("c1");
     goTo(1006);

@@ -233,6 +233,8 @@ function beginPull(start: PointerAt, hit: Hit): Gesture | null {
 }
 
 function beginSelect(start: PointerAt): Gesture | null {
+  // The hand is in the picture now: what it deletes there are no keys.
+  if (bench().keys) setBench({ keys: null });
   const framing = beginFrame(start) ?? beginFeature(start) ?? beginRegion(start);
   if (framing) return framing;
   const hit = hitTest(start.x, start.y);

@@ -67,7 +67,7 @@ const GROUPS: { title: string; keys: [string, string][] }[] = [
       ["Double click", "curve: add a point; point: corner or smooth"],
       ["Arrows", "nudge 1 px; Shift 10, Alt 0.1"],
       ["Delete", "keys, points, or the cover"],
-      ["Ctrl C V D", "copy, paste, duplicate; Shift V as a key"],
+      ["Ctrl C V D", "copy, paste, duplicate; Ctrl Shift V as a key"],
       ["Ctrl G", "group the chosen covers"],
       ["Ctrl Z", "undo; with Shift, redo"],
     ],

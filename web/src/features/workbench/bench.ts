@@ -282,8 +282,17 @@ export function absorb(change: ShotChange, awaited: string[] = []) {
     pointDrag: null,
     drag: drag && drag.element in change.elements && !awaited.includes(drag.element) ? null : drag,
     solving: without(bench().solving, Object.keys(change.elements)),
-    keys: null,
+    keys: keysThatStay(elements),
   });
+}
+
+/** The chosen keys that are still there, so that what is tried on them one after the other goes to the same ones. */
+function keysThatStay(elements: Record<string, Element>): Bench["keys"] {
+  const { keys } = bench();
+  const element = keys && elements[keys.element];
+  if (!element || !("keys" in element) || !element.keys) return null;
+  const there = element.keys.map((k) => k.frame).filter((f) => keys.frames.has(f));
+  return there.length ? { element: keys.element, frames: new Set(there) } : null;
 }
 
 function without<T>(all: Record<string, T>, ids: string[]): Record<string, T> {
