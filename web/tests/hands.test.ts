@@ -2,7 +2,7 @@ import { describe, expect, it } from "vitest";
 
 import { about, boundsOf, mapped, middleOf, scaling, turning } from "../src/viewer/affine";
 import { shapeFrom, STRIDE } from "../src/viewer/shape";
-import { companions, isSoft, pulled, signedArea, softened } from "../src/viewer/soft";
+import { companions, edgeRuns, isSoft, pulled, signedArea, softened } from "../src/viewer/soft";
 import { grownSelection, withinLoop } from "../src/viewer/selecting";
 
 const square = shapeFrom([
@@ -51,6 +51,28 @@ describe("soft edges by hand", () => {
     const [inner, outer] = companions(softened(square, [0, 1, 2, 3], 2, 5));
     expect(inner![4]![1]).toBeCloseTo(12);
     expect(outer![4]![1]).toBeCloseTo(5);
+  });
+
+  it("end round about corners, and nowhere within another part's edge", () => {
+    const from = ([x, y]: [number, number]) => {
+      const out = Math.hypot(Math.max(10 - x, 0, x - 50), Math.max(10 - y, 0, y - 50));
+      return out > 0 ? out : -Math.min(x - 10, 50 - x, y - 10, 50 - y);
+    };
+    const [inner, outer] = [
+      edgeRuns(softened(square, [0, 1, 2, 3], 4, 0)),
+      edgeRuns(softened(square, [0, 1, 2, 3], 0, 6)),
+    ];
+    for (const place of outer.at(-1)!) expect(from(place)).toBeCloseTo(6, 5);
+    const inside = inner.flat().filter((place) => from(place) < -0.01);
+    expect(inside.length).toBeGreaterThan(20);
+    for (const place of inside) expect(from(place)).toBeLessThan(-3.4);
+    for (const place of inside) expect(from(place)).toBeGreaterThan(-4.01);
+    // A strip that is thinner than its edge is soft throughout.
+    expect(
+      edgeRuns(softened(square, [0, 1, 2, 3], 25, 0))
+        .flat()
+        .some((place) => from(place) < -0.01),
+    ).toBe(false);
   });
 });
 

@@ -20,7 +20,7 @@ import { FollowedPoints } from "./FollowedPoints";
 import { JointLines } from "./JointLines";
 import { along, count, pathOf, pointOf, shapeFrom, type Shape } from "./shape";
 import { FrameAround, Proposed } from "./overlays";
-import { companions, isSoft } from "./soft";
+import { companions, edgeRuns, isSoft } from "./soft";
 import { solvingUnder } from "./riding";
 import { selectionBox } from "./selecting";
 import { kindOf, type Hit } from "./tools";
@@ -81,12 +81,10 @@ function lineOf(b: Bench, part: string): Shape | null {
   return shape;
 }
 
-/** The inner and outer ends of a soft edge, as one path. */
-function edgesOf(shape: Shape, v: View): string {
+/** Lines of plate places as one path on the screen. */
+function linesPath(lines: [number, number][][], v: View, end: "Z" | ""): string {
   const corner = (x: number, y: number) => toScreen(v, x, y).map((c) => c.toFixed(1));
-  return companions(shape)
-    .map((line) => `M${line.map(([x, y]) => corner(x, y).join(" ")).join("L")}Z`)
-    .join("");
+  return lines.map((line) => `M${line.map(([x, y]) => corner(x, y).join(" ")).join("L")}${end}`).join("");
 }
 
 /** One line of the drawing: an outline of a cover or subject, or a pane. */
@@ -125,7 +123,7 @@ function pathsOf(shape: Shape, v: View): { line: string; edges: string } {
   const made = {
     v,
     line: pathOf(shape, (x, y) => toScreen(v, x, y)),
-    edges: isSoft(shape) ? edgesOf(shape, v) : "",
+    edges: isSoft(shape) ? linesPath(companions(shape), v, "Z") : "",
   };
   paths.set(shape, made);
   return made;
@@ -193,7 +191,7 @@ const Line = memo(function Line({
       <path d={path} stroke={chosen ? "#fdfcf7" : colour} strokeWidth={chosen ? width + 0.2 : width} />
       {isSoft(shape) && (
         <path
-          d={edgesOf(shape, v)}
+          d={linesPath(edgeRuns(shape), v, "")}
           stroke={chosen ? "#fdfcf7" : colour}
           strokeOpacity={0.55}
           strokeWidth={Math.max(width * 0.6, 0.8)}

@@ -50,6 +50,97 @@ export function companions(s: Shape): [number, number][][] {
   return lines;
 }
 
+/** How much nearer to another part of the curve than that part's own width an end of the edge may be, before it is none. */
+const WITHIN = 0.4;
+/** At a point that turns by more than this, ends of its edge lie on an arc about it, this far from each other. */
+const ARC = 0.3;
+
+interface EdgeEnd {
+  x: number;
+  y: number;
+  width: number;
+  place: [number, number];
+}
+
+/**
+ * The same two lines as they look in the matte: round about corners, and without what lies within another part's
+ * edge. Each is in as many runs of places as that leaves.
+ */
+export function edgeRuns(s: Shape): [number, number][][] {
+  const clockwise = signedArea(s) > 0;
+  return ([-1, 1] as const).flatMap((side) => outside(endsOf(s, side, clockwise)));
+}
+
+/** For places along the curve their width to one side (-1 in, 1 out), and where the edge ends there. */
+function endsOf(s: Shape, side: -1 | 1, clockwise: boolean): EdgeEnd[] {
+  const n = count(s);
+  const ends: EdgeEnd[] = [];
+  const add = (x: number, y: number, nx: number, ny: number, width: number) =>
+    ends.push({ x, y, width, place: [x + side * nx * width, y + side * ny * width] });
+  const at = STRIDE - (side < 0 ? 2 : 1);
+  for (let i = 0; i < n; i += 1) {
+    const j = (i + 1) % n;
+    const [here, next] = [s[i * STRIDE + at]!, s[j * STRIDE + at]!];
+    const [ax, ay] = outwardAt(s, (i + n - 1) % n, 1, clockwise);
+    const [bx, by] = outwardAt(s, i, 0, clockwise);
+    const turn = Math.atan2(ax * by - ay * bx, ax * bx + ay * by);
+    const steps = Math.floor(Math.abs(turn) / ARC);
+    const [x0, y0] = along(s, i, 0);
+    for (let k = 0; k < steps; k += 1) {
+      const angle = Math.atan2(ay, ax) + (turn * k) / steps;
+      add(x0, y0, Math.cos(angle), Math.sin(angle), here);
+    }
+    for (let k = 0; k < 8; k += 1) {
+      const t = k / 8;
+      const u = t * t * (3 - 2 * t);
+      const [x, y] = along(s, i, t);
+      const [nx, ny] = outwardAt(s, i, t, clockwise);
+      add(x, y, nx, ny, here * (1 - u) + next * u);
+    }
+  }
+  return ends;
+}
+
+/** Runs of ends that lie within no other part's edge; a closed one ends where it begins. */
+function outside(ends: EdgeEnd[]): [number, number][][] {
+  const n = ends.length;
+  const free = ([x, y]: [number, number]) =>
+    ends.every((a, i) => {
+      const b = ends[(i + 1) % n]!;
+      const [dx, dy] = [b.x - a.x, b.y - a.y];
+      const long = dx * dx + dy * dy;
+      const t = long > 0 ? Math.min(Math.max(((x - a.x) * dx + (y - a.y) * dy) / long, 0), 1) : 0;
+      const away = Math.hypot(a.x + t * dx - x, a.y + t * dy - y);
+      return away >= (a.width + (b.width - a.width) * t) * 0.98 - WITHIN;
+    });
+  const kept = ends.map(({ place }) => free(place));
+  const gap = kept.indexOf(false);
+  if (gap < 0) return [[...ends, ends[0]!].map((end) => end.place)];
+  /** Where on the way from a free place to one that is not the edge of the other part begins. */
+  const border = (from: [number, number], to: [number, number]) => {
+    for (let k = 0; k < 5; k += 1) {
+      const middle: [number, number] = [(from[0] + to[0]) / 2, (from[1] + to[1]) / 2];
+      if (free(middle)) from = middle;
+      else to = middle;
+    }
+    return from;
+  };
+  const runs: [number, number][][] = [];
+  let run: [number, number][] = [];
+  for (let k = 1; k <= n; k += 1) {
+    const [last, i] = [(gap + k - 1) % n, (gap + k) % n];
+    const [before, here] = [ends[last]!.place, ends[i]!.place];
+    if (kept[i]) {
+      if (run.length === 0) run.push(border(here, before));
+      run.push(here);
+    } else if (run.length > 0) {
+      runs.push([...run, border(before, here)]);
+      run = [];
+    }
+  }
+  return runs;
+}
+
 /** The shape with the soft edge of some points set; what is undefined stays as it is. */
 export function softened(s: Shape, indices: Iterable<number>, inner?: number, outer?: number): Shape {
   const out = Float64Array.from(s);
