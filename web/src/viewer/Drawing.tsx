@@ -20,7 +20,7 @@ import { FollowedPoints } from "./FollowedPoints";
 import { JointLines } from "./JointLines";
 import { along, count, pathOf, pointOf, shapeFrom, type Shape } from "./shape";
 import { FrameAround, Proposed } from "./overlays";
-import { companions, edgeRuns, isSoft } from "./soft";
+import { edgeRuns, isSoft } from "./soft";
 import { solvingUnder } from "./riding";
 import { selectionBox } from "./selecting";
 import { kindOf, type Hit } from "./tools";
@@ -82,9 +82,9 @@ function lineOf(b: Bench, part: string): Shape | null {
 }
 
 /** Lines of plate places as one path on the screen. */
-function linesPath(lines: [number, number][][], v: View, end: "Z" | ""): string {
+function linesPath(lines: [number, number][][], v: View): string {
   const corner = (x: number, y: number) => toScreen(v, x, y).map((c) => c.toFixed(1));
-  return lines.map((line) => `M${line.map(([x, y]) => corner(x, y).join(" ")).join("L")}${end}`).join("");
+  return lines.map((line) => `M${line.map(([x, y]) => corner(x, y).join(" ")).join("L")}`).join("");
 }
 
 /** One line of the drawing: an outline of a cover or subject, or a pane. */
@@ -115,35 +115,29 @@ function linesOf(b: Bench): Drawn[] {
 }
 
 /** Paths as they were made last, by the shape they were made of. */
-const paths = new WeakMap<Shape, { v: View; line: string; edges: string }>();
+const paths = new WeakMap<Shape, { v: View; path: string }>();
 
-function pathsOf(shape: Shape, v: View): { line: string; edges: string } {
+function pathAt(shape: Shape, v: View): string {
   const held = paths.get(shape);
-  if (held?.v === v) return held;
-  const made = {
-    v,
-    line: pathOf(shape, (x, y) => toScreen(v, x, y)),
-    edges: isSoft(shape) ? linesPath(companions(shape), v, "Z") : "",
-  };
-  paths.set(shape, made);
-  return made;
+  if (held?.v === v) return held.path;
+  const path = pathOf(shape, (x, y) => toScreen(v, x, y));
+  paths.set(shape, { v, path });
+  return path;
 }
 
 /**
- * The lines of what is not selected: thin, over a fine shadow, one path for all of a colour.
+ * The lines of what is not selected: thin, over a fine shadow, without soft edges; one path for all of a colour.
  *
  * A browser without a graphics card draws lines of a pixel's width about eight times
  * as fast as wider ones, and hundreds of elements cost it more than their lines.
  */
 function Resting({ b, lines, v, width }: { b: Bench; lines: Drawn[]; v: View; width: number }) {
-  const looks = new Map<string, { colour: string; dashed: boolean; line: string; edges: string }>();
+  const looks = new Map<string, { colour: string; dashed: boolean; line: string }>();
   for (const { shape, thing, dashed } of lines) {
     const colour = b.pencil.colour ?? thing.colour;
     const key = `${colour} ${dashed}`;
-    const look = looks.get(key) ?? { colour, dashed, line: "", edges: "" };
-    const { line, edges } = pathsOf(shape, v);
-    look.line += line;
-    look.edges += edges;
+    const look = looks.get(key) ?? { colour, dashed, line: "" };
+    look.line += pathAt(shape, v);
     looks.set(key, look);
   }
   const dash = (dashed: boolean) => (dashed ? "7 4" : undefined);
@@ -154,10 +148,9 @@ function Resting({ b, lines, v, width }: { b: Bench; lines: Drawn[]; v: View; wi
           <path key={key} d={line} strokeDasharray={dash(dashed)} />
         ))}
       </g>
-      {[...looks].map(([key, { colour, dashed, line, edges }]) => (
+      {[...looks].map(([key, { colour, dashed, line }]) => (
         <g key={key} stroke={colour}>
           <path d={line} strokeDasharray={dash(dashed)} />
-          {edges && <path d={edges} strokeOpacity={0.55} strokeWidth={0.8} />}
         </g>
       ))}
     </g>
@@ -191,7 +184,7 @@ const Line = memo(function Line({
       <path d={path} stroke={chosen ? "#fdfcf7" : colour} strokeWidth={chosen ? width + 0.2 : width} />
       {isSoft(shape) && (
         <path
-          d={linesPath(edgeRuns(shape), v, "")}
+          d={linesPath(edgeRuns(shape), v)}
           stroke={chosen ? "#fdfcf7" : colour}
           strokeOpacity={0.55}
           strokeWidth={Math.max(width * 0.6, 0.8)}

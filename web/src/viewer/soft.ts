@@ -29,27 +29,6 @@ export const isSoft = (s: Shape) => {
   return false;
 };
 
-/** The two lines between which the edge is soft, as the hand sees them (the matte itself comes from the server). */
-export function companions(s: Shape): [number, number][][] {
-  const clockwise = signedArea(s) > 0;
-  const n = count(s);
-  const lines: [number, number][][] = [[], []];
-  for (let i = 0; i < n; i += 1) {
-    const j = (i + 1) % n;
-    for (let k = 0; k < 8; k += 1) {
-      const t = k / 8;
-      const u = t * t * (3 - 2 * t);
-      const [x, y] = along(s, i, t);
-      const [nx, ny] = outwardAt(s, i, t, clockwise);
-      const inner = s[i * STRIDE + 6]! * (1 - u) + s[j * STRIDE + 6]! * u;
-      const outer = s[i * STRIDE + 7]! * (1 - u) + s[j * STRIDE + 7]! * u;
-      lines[0]!.push([x - nx * inner, y - ny * inner]);
-      lines[1]!.push([x + nx * outer, y + ny * outer]);
-    }
-  }
-  return lines;
-}
-
 /** How much nearer to another part of the curve than that part's own width an end of the edge may be, before it is none. */
 const WITHIN = 0.4;
 /** At a point that turns by more than this, ends of its edge lie on an arc about it, this far from each other. */
@@ -63,8 +42,8 @@ interface EdgeEnd {
 }
 
 /**
- * The same two lines as they look in the matte: round about corners, and without what lies within another part's
- * edge. Each is in as many runs of places as that leaves.
+ * The two lines between which the edge is soft, as they look in the matte (which itself comes from the server): round about
+ * corners, and without what lies within another part's edge. Each is in as many runs of places as that leaves.
  */
 export function edgeRuns(s: Shape): [number, number][][] {
   const clockwise = signedArea(s) > 0;

@@ -105,7 +105,7 @@ export function DepthPanel() {
           <span className="font-normal text-ink-soft">near to far</span>
         )}
       </h2>
-      <div ref={scrolled} className="min-h-0 flex-1 overflow-y-auto px-3 pb-2">
+      <div ref={scrolled} className="min-h-0 flex-1 overflow-y-auto px-3 pb-2 select-none">
         <End>Lens</End>
         <ol className="ml-[6px] border-l border-dotted border-ink-soft/60 py-1 pl-2">
           <DndContext

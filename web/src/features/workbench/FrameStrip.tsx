@@ -76,7 +76,7 @@ export function FrameStrip() {
     <section className="border-t border-line" aria-label="Frame strip">
       <Transport b={b} />
       <div
-        className="flex max-h-44 min-h-[92px] overflow-y-auto pb-2"
+        className="flex max-h-44 min-h-[92px] overflow-y-auto pb-2 select-none"
         onScroll={(event) => setFrom(Math.floor(event.currentTarget.scrollTop / LANE))}
       >
         <div
