@@ -48,9 +48,11 @@ describe("soft edges by hand", () => {
   it("never get negative, and are drawn as two lines", () => {
     expect(isSoft(square)).toBe(false);
     expect(isSoft(softened(square, [1], -3, -1))).toBe(false);
-    const [inner, outer] = edgeRuns(softened(square, [0, 1, 2, 3], 2, 5));
-    expect(Math.min(...inner!.map(([, y]) => y))).toBeCloseTo(12);
-    expect(Math.min(...outer!.map(([, y]) => y))).toBeCloseTo(5);
+    const middle = edgeRuns(softened(square, [0, 1, 2, 3], 2, 5))
+      .flat()
+      .filter(([x, y]) => x > 20 && x < 40 && y < 30);
+    expect(Math.min(...middle.map(([, y]) => y))).toBeCloseTo(5);
+    expect(Math.max(...middle.map(([, y]) => y))).toBeCloseTo(12);
   });
 
   it("end round about corners, and nowhere within another part's edge", () => {
