@@ -34,11 +34,12 @@ const WITHIN = 0.4;
 /** At a point that turns by more than this, ends of its edge lie on an arc about it, this far from each other. */
 const ARC = 0.3;
 
-interface EdgeEnd {
-  x: number;
-  y: number;
-  width: number;
-  place: [number, number];
+/** Places along the curve, with the width of the edge there, and where it ends. */
+interface EdgeEnds {
+  x: number[];
+  y: number[];
+  width: number[];
+  place: [number, number][];
 }
 
 /**
@@ -50,12 +51,16 @@ export function edgeRuns(s: Shape): [number, number][][] {
   return ([-1, 1] as const).flatMap((side) => outside(endsOf(s, side, clockwise)));
 }
 
-/** For places along the curve their width to one side (-1 in, 1 out), and where the edge ends there. */
-function endsOf(s: Shape, side: -1 | 1, clockwise: boolean): EdgeEnd[] {
+/** Places along the curve with their widths to one side (-1 in, 1 out). */
+function endsOf(s: Shape, side: -1 | 1, clockwise: boolean): EdgeEnds {
   const n = count(s);
-  const ends: EdgeEnd[] = [];
-  const add = (x: number, y: number, nx: number, ny: number, width: number) =>
-    ends.push({ x, y, width, place: [x + side * nx * width, y + side * ny * width] });
+  const ends: EdgeEnds = { x: [], y: [], width: [], place: [] };
+  const add = (x: number, y: number, nx: number, ny: number, width: number) => {
+    ends.x.push(x);
+    ends.y.push(y);
+    ends.width.push(width);
+    ends.place.push([x + side * nx * width, y + side * ny * width]);
+  };
   const at = STRIDE - (side < 0 ? 2 : 1);
   for (let i = 0; i < n; i += 1) {
     const j = (i + 1) % n;
@@ -80,21 +85,40 @@ function endsOf(s: Shape, side: -1 | 1, clockwise: boolean): EdgeEnd[] {
   return ends;
 }
 
+/** Says of a place whether it lies within no part's edge. In plain loops: it is asked of hundreds of places a drag's move. */
+function freeOf({ x, y, width }: EdgeEnds): (place: [number, number]) => boolean {
+  const n = x.length;
+  const [xs, ys, ws] = [x, y, width].map((values) => Float64Array.from([...values, values[0]!]));
+  const long = new Float64Array(n);
+  const reach = new Float64Array(n);
+  for (let i = 0; i < n; i += 1) {
+    const [dx, dy] = [xs![i + 1]! - xs![i]!, ys![i + 1]! - ys![i]!];
+    long[i] = dx * dx + dy * dy;
+    reach[i] = (Math.sqrt(long[i]!) + Math.max(ws![i]!, ws![i + 1]!)) ** 2;
+  }
+  return ([px, py]) => {
+    for (let i = 0; i < n; i += 1) {
+      const ox = px - xs![i]!;
+      const oy = py - ys![i]!;
+      if (ox * ox + oy * oy > reach[i]!) continue;
+      const dx = xs![i + 1]! - xs![i]!;
+      const dy = ys![i + 1]! - ys![i]!;
+      const t = long[i]! > 0 ? Math.min(Math.max((ox * dx + oy * dy) / long[i]!, 0), 1) : 0;
+      const least = (ws![i]! + (ws![i + 1]! - ws![i]!) * t) * 0.98 - WITHIN;
+      if (least > 0 && (ox - t * dx) ** 2 + (oy - t * dy) ** 2 < least * least) return false;
+    }
+    return true;
+  };
+}
+
 /** Runs of ends that lie within no other part's edge; a closed one ends where it begins. */
-function outside(ends: EdgeEnd[]): [number, number][][] {
-  const n = ends.length;
-  const free = ([x, y]: [number, number]) =>
-    ends.every((a, i) => {
-      const b = ends[(i + 1) % n]!;
-      const [dx, dy] = [b.x - a.x, b.y - a.y];
-      const long = dx * dx + dy * dy;
-      const t = long > 0 ? Math.min(Math.max(((x - a.x) * dx + (y - a.y) * dy) / long, 0), 1) : 0;
-      const away = Math.hypot(a.x + t * dx - x, a.y + t * dy - y);
-      return away >= (a.width + (b.width - a.width) * t) * 0.98 - WITHIN;
-    });
-  const kept = ends.map(({ place }) => free(place));
+function outside(ends: EdgeEnds): [number, number][][] {
+  const { place } = ends;
+  const n = place.length;
+  const free = freeOf(ends);
+  const kept = place.map(free);
   const gap = kept.indexOf(false);
-  if (gap < 0) return [[...ends, ends[0]!].map((end) => end.place)];
+  if (gap < 0) return [[...place, place[0]!]];
   /** Where on the way from a free place to one that is not the edge of the other part begins. */
   const border = (from: [number, number], to: [number, number]) => {
     for (let k = 0; k < 5; k += 1) {
@@ -108,7 +132,7 @@ function outside(ends: EdgeEnd[]): [number, number][][] {
   let run: [number, number][] = [];
   for (let k = 1; k <= n; k += 1) {
     const [last, i] = [(gap + k - 1) % n, (gap + k) % n];
-    const [before, here] = [ends[last]!.place, ends[i]!.place];
+    const [before, here] = [place[last]!, place[i]!];
     if (kept[i]) {
       if (run.length === 0) run.push(border(here, before));
       run.push(here);
