@@ -6,11 +6,12 @@ its curve there is no edge any more that could be followed. Only the edge farthe
 
 from __future__ import annotations
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 from scipy.ndimage import binary_opening
 
-from wiseglove.core.outline.edges import averaged, length, linear_light, seen_at
+from wiseglove.core.outline.edges import averaged, length, roots_of, seen_at
 from wiseglove.core.outline.normals import Normals
 
 Array = NDArray[np.float64]
@@ -41,10 +42,10 @@ def ends_of(picture: NDArray[np.uint8], along: Normals) -> Array:
     part = picture[low[1] : high[1], low[0] : high[0]]
     if part.size == 0:
         return np.full(len(along.places), np.nan)
-    layer = np.sqrt(linear_light(part, 1.0) + 1.0)
+    calm = np.asarray(cv2.GaussianBlur(part, (0, 0), 1.0), np.uint8)
     ticks = np.concatenate([INSIDE, np.arange(FARTHEST + 1.0)])
-    seen = seen_at(layer, (along.places - low)[:, None] + along.outward[:, None] * ticks[:, None]).astype(np.float64)
-    inside = averaged(seen[:, : len(INSIDE)].mean(axis=1), 3, closed=True)
+    seen = roots_of(seen_at(calm, (along.places - low)[:, None] + along.outward[:, None] * ticks[:, None]))
+    inside = averaged(seen[:, : len(INSIDE)].mean(axis=1, dtype=np.float64), 3, closed=True)
     away = length(seen[:, len(INSIDE) :] - inside[:, None])
     most = away.max(axis=1)
     ended = away > most[:, None] / 2

@@ -22,7 +22,7 @@ from scipy.spatial.distance import cdist
 
 from wiseglove.core.geometry.bezier import Points, flatten, signed_area
 from wiseglove.core.outline.beyond import Beyond
-from wiseglove.core.outline.edges import averaged, linear_light, seen_at
+from wiseglove.core.outline.edges import averaged, roots_of, seen_at
 from wiseglove.core.outline.elastic import Elastic, Found
 from wiseglove.core.outline.normals import SPACING, Normals, follow, normals_at, normals_of
 from wiseglove.core.outline.snap import Likeness, Snapped, likeness, snap
@@ -46,6 +46,8 @@ SEEK = 3.0
 PULL = 0.8
 UNLIKE = 0.30
 """Largest mean difference of what is inside from the first frame, in shares of the colours' own range there."""
+NARROWEST = 1.25
+"""The least that the colours' range counts as, in roots of linear light (0..16)."""
 UNLIKE_SOMEWHERE, TORN = 0.35, 0.7
 """Largest mean difference over a stretch, and by how many pixels at most a clear edge lies off the shape kept there: a
 finger tip that turns away is little of the whole. A little of both is as bad as much of one."""
@@ -202,7 +204,7 @@ class Carrier:
         seen = ((now.places > 2) & (now.places < np.array([picture.shape[1], picture.shape[0]]) - 2)).all(axis=1)
         if not seen.any():
             return 0.0, 0.0, 0
-        scale = max(float(np.ptp(self._inside, axis=0).max()), 20.0)
+        scale = max(float(np.ptp(self._inside, axis=0).max()), NARROWEST)
         off = np.where(seen, np.linalg.norm(_colours(picture, now) - self._inside, axis=1), 0.0) / scale
         return float(off[seen].mean()), *_worst_stretch(off, FEATURES_APART)
 
@@ -220,7 +222,7 @@ def _worst_stretch(values: Array, spacing: float) -> tuple[float, int]:
 
 
 def _colours(picture: Picture, along: Normals) -> Array:
-    """Encoded colours a few pixels inside, (M, 3)."""
+    """Colours a few pixels inside, as roots of linear light, (M, 3)."""
     depths = np.array([3.0, 5.0, 7.0])
     places = along.places[:, None] - along.outward[:, None] * depths[:, None]
     low = np.maximum(places.min(axis=(0, 1)).astype(int) - 3, 0)
@@ -228,7 +230,8 @@ def _colours(picture: Picture, along: Normals) -> Array:
     part = picture[low[1] : high[1], low[0] : high[0]]
     if part.size == 0:
         return np.zeros((len(along.places), 3))
-    return np.asarray(np.sqrt(seen_at(linear_light(part, 1.5), places - low) * 255.0 + 1.0).mean(axis=1), np.float64)
+    calm = np.asarray(cv2.GaussianBlur(part, (0, 0), 1.5), np.uint8)
+    return np.asarray(roots_of(seen_at(calm, places - low)).mean(axis=1, dtype=np.float64))
 
 
 def _grey(picture: Picture) -> Picture:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, TypeVar
 
 import cv2
 import numpy as np
@@ -13,13 +13,20 @@ from scipy.special import binom
 from wiseglove.core.compositing.colour import decode
 
 Layer = NDArray[np.float32]
+Value = TypeVar("Value", np.float32, np.uint8)
 ROW = 512
 _LINEAR = (decode(np.arange(256) / 255) * 255).astype(np.float32)
+_ROOTS = np.sqrt(_LINEAR + 1.0)
 
 
 def linear_light(picture: NDArray[np.uint8], blur: float) -> Layer:
     """An RGB picture in linear light, 0..255, calmed by a Gaussian of `blur` pixels against grain; (H, W, 3)."""
     return np.asarray(cv2.GaussianBlur(cv2.LUT(picture, _LINEAR), (0, 0), blur))
+
+
+def roots_of(values: NDArray[np.uint8]) -> Layer:
+    """Encoded values (...) as roots of linear light, 1..16: differences count about as much in the dark as in the light."""
+    return np.asarray(_ROOTS[values])
 
 
 def gradients(layer: Layer) -> Layer:
@@ -32,7 +39,7 @@ def gradients(layer: Layer) -> Layer:
     return strength
 
 
-def seen_at(layer: Layer, places: NDArray[np.float64]) -> Layer:
+def seen_at(layer: NDArray[Value], places: NDArray[np.float64]) -> NDArray[Value]:
     """Values at places (..., 2) of the image plane, bilinear; beyond the border the border's own."""
     # OpenCV takes no more than 32767 rows or columns, so the places are laid out in rows of ROW.
     flat = np.zeros((-(-places.size // 2 // ROW) * ROW, 2), np.float32)

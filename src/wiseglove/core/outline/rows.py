@@ -37,8 +37,12 @@ def joined(*several: Rows) -> Rows:
 
 
 def solved(matrix: Array, right: Array) -> Array:
-    """Unknowns (U, R) of normal equations whose matrix is positive definite; only its upper half is read."""
-    return np.asarray(cho_solve(cho_factor(matrix, check_finite=False), right, check_finite=False))
+    """Unknowns (U, R) of normal equations whose matrix is positive definite; only its upper half is read, and written over.
+
+    Turned over, rows are columns, as LAPACK has them: nothing has to be copied.
+    """
+    factor = cho_factor(matrix.T, lower=True, overwrite_a=True, check_finite=False)
+    return np.asarray(cho_solve(factor, right, check_finite=False))
 
 
 @nb.njit(cache=True, fastmath=True)
