@@ -13,7 +13,7 @@ import sys
 import time
 import urllib.request
 from pathlib import Path
-from typing import Annotated, TypeVar, get_args
+from typing import Annotated, Any, TypeVar, get_args
 
 import numpy as np
 import typer
@@ -96,10 +96,16 @@ def demo(
     children: list[subprocess.Popen[bytes]] = []
     helpers: list[subprocess.Popen[bytes]] = []
 
+    def settle(what: Any) -> None:
+        for which in (signal.SIGINT, signal.SIGTERM):
+            signal.signal(which, what)
+
     def stop(_signal: int, _frame: object) -> None:
+        # A second one (from an impatient hand, or from make, which passes it on) would cut the stopping short.
+        settle(signal.SIG_IGN)
         raise KeyboardInterrupt
 
-    signal.signal(signal.SIGTERM, stop)
+    settle(stop)
     try:
         cluster.ensure_database()
         url = cluster.url()
@@ -129,7 +135,7 @@ def demo(
     except KeyboardInterrupt:
         typer.echo("Stopping ...")
     finally:
-        signal.signal(signal.SIGINT, signal.SIG_IGN)
+        settle(signal.SIG_IGN)
         _end([*helpers, *children])
         cluster.stop()
 
