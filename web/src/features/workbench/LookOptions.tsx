@@ -105,12 +105,13 @@ export function DrawingMenu() {
       </PopoverButton>
       <PopoverPanel
         anchor="top end"
-        className="z-20 w-64 rounded-md border border-line bg-cloth p-3 shadow-md [--anchor-gap:6px]"
+        className="z-20 w-80 rounded-md border border-line bg-cloth p-3 shadow-md [--anchor-gap:6px]"
       >
-        <label className="mb-2 grid grid-cols-[70px_1fr_38px] items-center gap-2">
+        <label className="mb-2 grid grid-cols-[70px_1fr_44px] items-center gap-2">
           Opacity
           <input
             type="range"
+            className="min-w-0"
             aria-label="Opacity of the drawing"
             min={0.1}
             max={1}
@@ -120,10 +121,11 @@ export function DrawingMenu() {
           />
           <span className="text-right">{Math.round(pencil.opacity * 100)} %</span>
         </label>
-        <label className="mb-2 grid grid-cols-[70px_1fr_38px] items-center gap-2">
+        <label className="mb-2 grid grid-cols-[70px_1fr_44px] items-center gap-2">
           Width
           <input
             type="range"
+            className="min-w-0"
             aria-label="Width of the lines"
             min={0.6}
             max={4}
