@@ -32,7 +32,7 @@ Picture = NDArray[np.uint8]
 DEPTHS = (3.0, 6.0, 10.0, 15.0)
 """How far inside the edge features are followed, in pixels."""
 FEATURES_APART = 5.0
-MOST_FEATURES = 400
+MOST_FEATURES = 300
 WINDOW = (15, 15)
 LEVELS = 4
 BACK = 0.7
@@ -61,7 +61,7 @@ GONE_ALONG, FEATURES_FIRST, FEATURES_THEN = 0.2, 0.2, 0.03
 GONE_ALONG_KEPT = 0.3
 MOST_BENDING = 150
 """Features that bend the outline; of more, some stand for the others."""
-MOST_PLACES = 450
+MOST_PLACES = 360
 """On a long outline its edge is looked at in places that are farther apart."""
 MARGIN = 60
 
