@@ -149,9 +149,7 @@ function Resting({ b, lines, v, width }: { b: Bench; lines: Drawn[]; v: View; wi
         ))}
       </g>
       {[...looks].map(([key, { colour, dashed, line }]) => (
-        <g key={key} stroke={colour}>
-          <path d={line} strokeDasharray={dash(dashed)} />
-        </g>
+        <path key={key} d={line} stroke={colour} strokeDasharray={dash(dashed)} />
       ))}
     </g>
   );
@@ -172,7 +170,7 @@ const Line = memo(function Line({
   dashed: boolean;
   width: number;
 }) {
-  const path = pathOf(shape, (x, y) => toScreen(v, x, y));
+  const path = pathAt(shape, v);
   return (
     <g fill="none" strokeLinejoin="round" strokeDasharray={dashed ? "7 4" : undefined}>
       <path
