@@ -14,7 +14,7 @@ from benchmarks.table import Row
 from benchmarks.truth import FOOTAGE, Edges, edge_of, fitted, off, plates, stretches
 from tests.core.outline.test_following import HAND, KINDS, picture_of
 from wiseglove.core.geometry.bezier import ellipse, flatten
-from wiseglove.core.outline.carry import Carrier
+from wiseglove.core.outline.carry import OutlineFollower
 from wiseglove.core.outline.edges import gradients, linear_light
 from wiseglove.core.outline.normals import normals_of
 from wiseglove.core.outline.snap import snap, stretch_between
@@ -103,9 +103,9 @@ def _carrying(frames: list[np.ndarray]) -> list[Row]:
     def pose(k: int) -> np.ndarray:
         return HAND + k * np.array([1.8, -0.9, 0, 0, 0, 0, 0, 0])
 
-    carrier, errors = Carrier(picture_of(pose(0)), pose(0), KINDS), []
+    follower, errors = OutlineFollower(picture_of(pose(0)), pose(0), KINDS), []
     for k in range(1, 21):
-        carried = carrier.on(picture_of(pose(k), shift=(1.8 * k, -0.9 * k)))
+        carried = follower.on(picture_of(pose(k), shift=(1.8 * k, -0.9 * k)))
         errors.append(off(shapely.LineString(flatten(pose(k), 0.01)), flatten(carried.points, 0.1)))
     rows = [Row("carry on over 20 frames, one known edge with grain", float(np.mean(errors)), "px", 0.5)]
     spent: list[list[float]] = [[], []]
@@ -127,10 +127,10 @@ def _on_the_hand(frames: list[np.ndarray], starts: tuple[int, ...], name: str, s
             points, kinds = fitted(truth.hand if part == "hand" else truth.parts[part], 0.5)
             then = _edges(first, part)
             begun.append(float(then.errors(points, points, then).mean()))
-            carrier = Carrier(frames[first], points, kinds)
+            follower = OutlineFollower(frames[first], points, kinds)
             for frame in range(first + 1, first + 21):
                 start = time.perf_counter()
-                carried = carrier.on(frames[frame])
+                carried = follower.on(frames[frame])
                 spent[part == "hand"].append((time.perf_counter() - start) * 1000)
                 if carried.reason:
                     stopped.append(frame - first - 1)

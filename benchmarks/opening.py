@@ -4,13 +4,15 @@ from __future__ import annotations
 
 import json
 import time
+from itertools import starmap
+from typing import Any
 
 from benchmarks.table import Row, typical
 from tests.e2e.crowd import POINTS, leaf
-from wiseglove.api.schemas import rows_of
 from wiseglove.shot.keys import as_points
 from wiseglove.shot.model import Key, Outline
-from wiseglove.store.shapes import apart, together, uncollected
+from wiseglove.shot.rider import Rider
+from wiseglove.store.shapes import joined, split, uncollected
 
 OUTLINES, KEYS = 200, 50
 
@@ -27,15 +29,15 @@ def run() -> list[Row]:
     start = time.perf_counter()
     json.loads(text)
     alone = (time.perf_counter() - start) * 1000
-    stored = [apart(body) for body in bodies]
+    stored = [split(body) for body in bodies]
 
-    def read() -> list[Outline]:
+    def read() -> list[Rider[Any]]:
         with uncollected():
-            return [outline for row in stored if isinstance(outline := together(*row), Outline)]
+            return [Rider(element, None, numbers) for element, numbers in starmap(joined, stored)]  # type: ignore[type-var]
 
     reading = typical(read, 5)
     fresh = iter([read() for _ in range(10)])
-    first = typical(lambda: [rows_of(outline, 1001, 1001) for outline in next(fresh)], 5)
+    first = typical(lambda: [rider.points_at([1001]).astype("<f4").tobytes() for rider in next(fresh)], 5)
     peer = f"the same as JSON, parsed by Python alone {alone:.0f} ms"
     return [
         Row(f"{OUTLINES} outlines of {KEYS} keys: read from what the database holds", reading, "ms", None, peer),

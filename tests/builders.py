@@ -13,9 +13,9 @@ import numpy as np
 from tests.strategies import blob
 from wiseglove.shot.basics import Plate
 from wiseglove.shot.edits import AddCover, AddPane, Edit, OutlineDraft
+from wiseglove.shot.evaluated import EvaluatedShot
 from wiseglove.shot.keys import as_points
-from wiseglove.shot.model import Insert, Shot, new_shot
-from wiseglove.shot.riding import bound
+from wiseglove.shot.model import Insert, new_shot
 
 WIDTH, HEIGHT = 128, 96
 
@@ -29,27 +29,26 @@ def draft(seed: int = 1, **where: Any) -> OutlineDraft:
     return OutlineDraft(kinds=["smooth"] * len(points), points=as_points(points))
 
 
-def after(shot: Shot, *edits: Edit) -> Shot:
+def after(shot: EvaluatedShot, *edits: Edit) -> EvaluatedShot:
     """The shot after some edits, as the store would leave it."""
     for edit in edits:
-        elements = dict(shot.elements)
-        for element_id, element in edit.apply(shot).after.items():
-            if element is None:
-                elements.pop(element_id, None)
-            else:
-                elements[element_id] = element
-        shot = shot.model_copy(update={"elements": bound(elements, shot.plate), "revision": shot.revision + 1})
+        shot = shot.advanced(shot.document.with_elements(edit.apply(shot).after, shot.revision + 1))
     return shot
+
+
+def empty_shot(plate: Plate | None = None) -> EvaluatedShot:
+    """A shot with nothing drawn."""
+    return EvaluatedShot.of(new_shot("s1", "Tap", plate or small_plate()))
 
 
 PANE, HAND = "pane0", "hand0"
 SQUARE = ((20.0, 15.0), (105.0, 18.0), (100.0, 80.0), (22.0, 76.0))
 
 
-def shot_with_hand_and_pane() -> Shot:
+def shot_with_hand_and_pane() -> EvaluatedShot:
     """Cover "Hand" (outline `HAND`) before the pane "Screen" (`PANE`), both keyed on frame 1001."""
     return after(
-        new_shot("s1", "Tap", small_plate()),
+        empty_shot(),
         AddPane(type="add-pane", id=PANE, frame=1001, corners=SQUARE, name="Screen"),
         AddCover(type="add-cover", outline_id=HAND, frame=1001, outline=draft(), name="Hand"),
     )
@@ -103,3 +102,9 @@ def write_movie(path: Path, count: int = 30, *options: str) -> Path:
     chosen = options or ("-c:v", "libx264", "-bf", "3", "-g", "12", "-pix_fmt", "yuv420p", "-crf", "12")
     ffmpeg("-framerate", "25", "-i", path.parent / "frames" / "tap.%04d.png", *chosen, path)
     return path
+
+
+def quads(shot: EvaluatedShot, carrier: str, first: int, last: int) -> np.ndarray:
+    """Where a carrier's base corners are on a span of frames, (T, 4, 2)."""
+    motion = shot.motion(carrier)
+    return np.asarray(motion.quads[first - motion.first : last - motion.first + 1])

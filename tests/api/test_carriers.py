@@ -140,7 +140,7 @@ def test_a_range_that_cannot_be_is_refused(client: TestClient, moving: str, firs
     edit(client, moving, type="add-carrier", frame=FIRST, patch=PATCH, id="motion")
     answer = client.post(f"/api/shots/{moving}/carriers/motion/solve", json={"first": first, "last": last})
     assert answer.status_code == 422
-    assert says in answer.json()["message"]
+    assert says in answer.json()["detail"]
     gone = client.post(f"/api/shots/{moving}/carriers/nothing/solve", json={"first": FIRST, "last": FIRST + 2})
     assert gone.status_code == 422
 
@@ -177,7 +177,7 @@ def test_a_carrier_set_by_hand_has_nothing_to_solve_and_says_so_at_once(client: 
     edit(client, moving, type="add-hand-carrier", frame=FIRST, corners=QUAD.tolist(), id="motion")
     refused = client.post(f"/api/shots/{moving}/carriers/motion/solve", json={"first": FIRST, "last": FIRST + 3})
     assert refused.status_code == 422
-    assert "set by hand" in refused.json()["message"]
+    assert "set by hand" in refused.json()["detail"]
     assert [j["kind"] for j in client.get("/api/jobs").json() if j["kind"] == "solve"] == []
 
 
@@ -244,7 +244,7 @@ def test_a_further_reference_goes_on_from_a_sure_frame_and_its_loss_is_told(
     renew = {"type": "renew-reference", "carrier": "motion", "frame": FIRST + 3}
     refused = client.post(f"/api/shots/{moving}/edits", json={"revision": revision, "edit": renew})
     assert refused.status_code == 422
-    assert "solved and sure" in refused.json()["message"]
+    assert "solved and sure" in refused.json()["detail"]
     order(client, moving)
     work()
     edit(client, moving, **renew)

@@ -20,8 +20,8 @@ from tests.builders import HAND, PANE, SQUARE, draft, write_movie
 from wiseglove.core.compositing.pane import FINAL
 from wiseglove.jobs import deliver
 from wiseglove.settings import Settings
-from wiseglove.shot.evaluate import corners_at
-from wiseglove.shot.model import Pane, Shot
+from wiseglove.shot.evaluated import EvaluatedShot
+from wiseglove.shot.model import Pane
 from wiseglove.shot.render import FrameScene
 from wiseglove.store import shots
 from wiseglove.store.database import Database
@@ -31,7 +31,9 @@ FRAMES = range(86, 98)
 
 
 @pytest.fixture
-def shot(client: TestClient, take_in: Callable[..., dict[str, Any]], tmp_path: Path, database: Database) -> Shot:
+def shot(
+    client: TestClient, take_in: Callable[..., dict[str, Any]], tmp_path: Path, database: Database
+) -> EvaluatedShot:
     done = take_in(
         [write_movie(tmp_path / "tap.mp4", len(FRAMES))],
         {"first": 86, "name": "Tap / one", "rate_num": 24000, "rate_den": 1001},
@@ -46,7 +48,7 @@ def shot(client: TestClient, take_in: Callable[..., dict[str, Any]], tmp_path: P
         return shots.load(session, shot_id)
 
 
-def ordered(client: TestClient, shot: Shot, work: Callable[[], None], **order: bool) -> dict[str, Any]:
+def ordered(client: TestClient, shot: EvaluatedShot, work: Callable[[], None], **order: bool) -> dict[str, Any]:
     job = client.post(f"/api/shots/{shot.id}/deliveries", json=order).json()
     work()
     jobs = client.get(f"/api/jobs?shot={shot.id}").json()
@@ -62,7 +64,7 @@ def unpacked(client: TestClient, job: dict[str, Any]) -> dict[str, bytes]:
 
 
 def test_the_zip_holds_the_cores_pixels_and_the_manifest_is_true(
-    client: TestClient, shot: Shot, work: Callable[[], None], settings: Settings
+    client: TestClient, shot: EvaluatedShot, work: Callable[[], None], settings: Settings
 ) -> None:
     job = ordered(client, shot, work, each_cover=True)
     assert job["state"] == "done"
@@ -94,11 +96,13 @@ def test_the_zip_holds_the_cores_pixels_and_the_manifest_is_true(
     pane = shot.find(PANE, Pane)
     assert pane is not None
     for row in rows:
-        told_corners = np.array([[float(row[f"{a}{i}"]) for a in "xy"] for i in (1, 2, 3, 4)])
-        assert np.abs(told_corners - corners_at(pane, int(row["frame"]))).max() < 1e-4
+        written = np.array([[float(row[f"{a}{i}"]) for a in "xy"] for i in (1, 2, 3, 4)])
+        assert np.abs(written - shot.corners_at(pane, int(row["frame"]))).max() < 1e-4
 
 
-def test_the_preview_lists_what_the_zip_will_hold(client: TestClient, shot: Shot, work: Callable[[], None]) -> None:
+def test_the_preview_lists_what_the_zip_will_hold(
+    client: TestClient, shot: EvaluatedShot, work: Callable[[], None]
+) -> None:
     order = {"matte": True, "each_cover": True, "composite": True, "corners": True}
     preview = client.post(f"/api/shots/{shot.id}/deliveries/preview", json=order).json()
     files = unpacked(client, ordered(client, shot, work, **order))
@@ -111,7 +115,7 @@ def test_the_preview_lists_what_the_zip_will_hold(client: TestClient, shot: Shot
     assert expected == set(files)
 
 
-def test_remarks_say_what_might_surprise(client: TestClient, shot: Shot) -> None:
+def test_remarks_say_what_might_surprise(client: TestClient, shot: EvaluatedShot) -> None:
     hide = {"type": "set-cover", "cover": shot.covers[0].id, "shown": False}
     client.post(f"/api/shots/{shot.id}/edits", json={"revision": 3, "edit": hide})
     remarks = client.post(f"/api/shots/{shot.id}/deliveries/preview", json={}).json()["remarks"]
@@ -119,7 +123,7 @@ def test_remarks_say_what_might_surprise(client: TestClient, shot: Shot) -> None
 
 
 def test_a_delivery_is_of_the_shot_as_it_was_when_ordered(
-    client: TestClient, shot: Shot, work: Callable[[], None], settings: Settings
+    client: TestClient, shot: EvaluatedShot, work: Callable[[], None], settings: Settings
 ) -> None:
     job = client.post(f"/api/shots/{shot.id}/deliveries", json={"composite": False, "corners": False}).json()
     client.post(f"/api/shots/{shot.id}/undo", json={"revision": 3})
@@ -133,13 +137,17 @@ def test_a_delivery_is_of_the_shot_as_it_was_when_ordered(
     ).all()
 
 
-def test_nothing_chosen_is_refused(client: TestClient, shot: Shot) -> None:
+def test_nothing_chosen_is_refused(client: TestClient, shot: EvaluatedShot) -> None:
     nothing = {"matte": False, "composite": False, "corners": False}
     assert client.post(f"/api/shots/{shot.id}/deliveries", json=nothing).status_code == 409
 
 
 def test_cancelling_a_running_delivery_leaves_no_file(
-    client: TestClient, shot: Shot, work: Callable[[], None], settings: Settings, monkeypatch: pytest.MonkeyPatch
+    client: TestClient,
+    shot: EvaluatedShot,
+    work: Callable[[], None],
+    settings: Settings,
+    monkeypatch: pytest.MonkeyPatch,
 ) -> None:
     job = client.post(f"/api/shots/{shot.id}/deliveries", json={}).json()
     real = deliver.png
@@ -158,7 +166,7 @@ def test_cancelling_a_running_delivery_leaves_no_file(
 
 
 def test_a_delivery_whose_clip_is_gone_fails_with_a_sentence(
-    client: TestClient, shot: Shot, work: Callable[[], None], settings: Settings
+    client: TestClient, shot: EvaluatedShot, work: Callable[[], None], settings: Settings
 ) -> None:
     for path in settings.media.rglob("source/*"):
         path.write_bytes(b"")

@@ -54,7 +54,7 @@ def test_a_sequence_with_gaps_is_taken_only_when_the_artist_says_hold(
     assert intake["understood"]["gaps"] == [{"first": 1003, "last": 1004}]
     refused = client.post(f"/api/intakes/{intake['id']}/accept", json=correction(intake))
     assert refused.status_code == 409
-    assert "hold the frame before each gap" in refused.json()["message"]
+    assert "hold the frame before each gap" in refused.json()["detail"]
     client.post(f"/api/intakes/{intake['id']}/accept", json=correction(intake, hold_gaps=True))
     work()
     (card,) = client.get("/api/shots").json()
@@ -85,7 +85,7 @@ def test_the_same_files_again_share_one_clip(
         ("empty.mp4", b"", "is empty"),
         ("list.mp4", b"seeds, twine, gloves\n" * 50, "cannot be read as a movie"),
         ("list.png", b"seeds", "damaged"),
-        ("list.doc", b"seeds", "not a kind of file"),
+        ("list.doc", b"seeds", "cannot be read as a movie"),
     ],
 )
 def test_what_is_no_plate_is_refused_and_nothing_stays(
@@ -93,8 +93,8 @@ def test_what_is_no_plate_is_refused_and_nothing_stays(
 ) -> None:
     (tmp_path / name).write_bytes(content)
     answer = send(client, [tmp_path / name])
-    assert says in answer["message"]
-    assert "Nothing was taken in" in answer["message"]
+    assert says in answer["detail"]
+    assert "Nothing was taken in" in answer["detail"]
     assert left_behind(settings) == []
     assert client.get("/api/intakes").json() == []
 
@@ -102,10 +102,10 @@ def test_what_is_no_plate_is_refused_and_nothing_stays(
 def test_a_plate_larger_than_the_limit_is_refused(settings: Settings, tmp_path: Path) -> None:
     small = settings.model_copy(update={"limits": Limits(width=64, height=64), "largest_file": 100_000})
     with TestClient(create_app(small)) as client:
-        assert "at most 64x64" in send(client, write_sequence(tmp_path, [1, 2]))["message"]
+        assert "at most 64x64" in send(client, write_sequence(tmp_path, [1, 2]))["detail"]
         big = client.post("/api/intakes", json={"files": [{"name": "a.mp4", "size": 200_000}]})
         assert big.status_code == 409
-        assert "takes at most" in big.json()["message"]
+        assert "takes at most" in big.json()["detail"]
     assert left_behind(settings) == []
 
 
@@ -171,10 +171,10 @@ def test_bytes_that_differ_from_what_was_announced_are_refused(client: TestClien
     for content, says in ((b"x" * 11, "larger than was announced"), (b"x" * 9, "cut off after 9 of 10 bytes")):
         answer = client.put(f"/api/intakes/{intake}/files/a.png", content=content)
         assert answer.status_code == 409
-        assert says in answer.json()["message"]
+        assert says in answer.json()["detail"]
     assert client.put(f"/api/intakes/{intake}/files/b.png", content=b"x").status_code == 409
     early = client.post(f"/api/intakes/{intake}/understand")
-    assert "has not arrived yet" in early.json()["message"]
+    assert "has not arrived yet" in early.json()["detail"]
     assert list((settings.intakes / intake / "source").iterdir()) == []
     assert [p.name for p in (settings.intakes / intake).iterdir()] == ["source"]
 
@@ -202,7 +202,7 @@ def test_senseless_corrections_are_refused(client: TestClient, tmp_path: Path, c
     intake = send(client, write_sequence(tmp_path, [1, 2]))
     answer = client.post(f"/api/intakes/{intake['id']}/accept", json=correction(intake, **changes))
     assert answer.status_code == 422
-    assert next(iter(changes)) in answer.json()["message"]
+    assert next(iter(changes)) in answer.json()["detail"]
     assert client.get(f"/api/intakes/{intake['id']}").json()["state"] == "understood"
 
 

@@ -37,7 +37,7 @@ def test_a_loop_becomes_an_outline_of_few_points_and_its_area(client: TestClient
 def test_what_is_no_loop_is_refused_with_a_sentence(client: TestClient, body: dict[str, object], says: str) -> None:
     answer = client.post("/api/fit", json=body)
     assert answer.status_code == 422
-    assert says in answer.json()["message"]
+    assert says in answer.json()["detail"]
 
 
 @pytest.fixture
@@ -61,7 +61,7 @@ def test_what_follows_the_picture_is_proposed_or_refused_and_never_stored(client
         answer = ask(client, drawn, what, **body)
         assert answer.status_code in (200, 422), answer.text
         if answer.status_code == 422:
-            assert "Nothing was changed" in answer.json()["message"]
+            assert "Nothing was changed" in answer.json()["detail"]
     assert client.get(f"/api/shots/{drawn}").json()["revision"] == 1
     thin = ask(client, drawn, "thin", tolerance=0.5).json()
     assert thin == {"frames": [1001], "before": 1, "error": 0.0}
@@ -82,7 +82,7 @@ def test_impossible_wishes_get_a_message(
 ) -> None:
     answer = ask(client, drawn, what, **body)
     assert answer.status_code == status
-    assert says in answer.json()["message"]
+    assert says in answer.json()["detail"]
 
 
 def test_the_pivot_is_told_for_each_frame(client: TestClient, drawn: str) -> None:

@@ -10,24 +10,24 @@ import numpy as np
 import pytest
 from fastapi.testclient import TestClient
 from PIL import Image
+from sqlalchemy import text
 
 from tests.builders import HAND, PANE, SQUARE, draft
 from tests.strategies import blob
 from wiseglove.api.app import create_app
 from wiseglove.api.context import Context
+from wiseglove.api.pictures import load_shot
 from wiseglove.api.schemas import state_of
 from wiseglove.api.shots import read_ahead
 from wiseglove.core.compositing.pane import PREVIEW
 from wiseglove.jobs.queue import Queue
 from wiseglove.settings import Settings
-from wiseglove.shot.evaluate import points_at
 from wiseglove.shot.keys import as_points
 from wiseglove.shot.model import Outline
 from wiseglove.shot.render import FrameScene
 from wiseglove.store import shots
 from wiseglove.store.database import Database
 from wiseglove.store.pictures import DisplayPictures
-from wiseglove.store.shapes import together
 from wiseglove.store.tables import Base
 
 Post = Callable[..., dict[str, Any]]
@@ -70,9 +70,11 @@ def test_an_edit_answers_with_what_changed_and_its_evaluated_geometry(
     assert answer["frames"] == [1002, 1010]
     assert answer["undo"] == "Moved whole Hand, frame 1007"
     with database.transaction() as session:
-        outline = shots.load(session, shot).find(HAND, Outline)
+        loaded = shots.load(session, shot)
+    outline = loaded.find(HAND, Outline)
     assert outline is not None
-    assert np.abs(decoded(answer["geometry"][HAND]) - points_at(outline, np.arange(1001, 1008))).max() < 1e-4
+    expected = loaded.points_at(outline, np.arange(1001, 1008))
+    assert np.abs(decoded(answer["geometry"][HAND]) - expected).max() < 1e-4
     state = client.get(f"/api/shots/{shot}").json()
     assert state["revision"] == 3
     assert state["geometry"][HAND] == {**answer["geometry"][HAND], "data": None}
@@ -88,7 +90,7 @@ def test_a_page_that_is_behind_gets_the_newer_state(client: TestClient, shot: st
     draw(edit)
     late = client.post(f"/api/shots/{shot}/edits", json={"revision": 1, "edit": shape(1003, 1)})
     assert late.status_code == 409
-    assert late.json()["code"] == "overtaken"
+    assert late.json()["type"] == "overtaken"
     assert late.json()["state"]["revision"] == 2
     assert client.post(f"/api/shots/{shot}/undo", json={"revision": 0}).status_code == 409
 
@@ -106,7 +108,7 @@ def test_undo_and_redo_over_the_wire_and_after_a_restart(
         assert restarted.get(f"/api/shots/{shot}").json()["elements"] == before
         nothing = restarted.post(f"/api/shots/{shot}/redo", json={"revision": 7})
         assert nothing.status_code == 409
-        assert nothing.json()["message"] == "There is nothing to redo."
+        assert nothing.json()["detail"] == "There is nothing to redo."
 
 
 def pixels(data: bytes) -> np.ndarray:
@@ -208,7 +210,7 @@ def test_what_is_not_there_says_so(client: TestClient, path: str) -> None:
 def test_malformed_requests_get_a_sentence_and_change_nothing(client: TestClient, shot: str, body: bytes) -> None:
     answer = client.post(f"/api/shots/{shot}/edits", content=body, headers={"Content-Type": "application/json"})
     assert 400 <= answer.status_code < 500
-    assert answer.json()["message"]
+    assert answer.json()["detail"]
     assert client.get(f"/api/shots/{shot}").json()["revision"] == 0
 
 
@@ -222,7 +224,7 @@ def test_an_unforeseen_error_is_told_without_a_trace(
     answer = client.get(f"/api/shots/{shot}")
     assert answer.status_code == 503
     assert "secret" not in answer.text
-    assert "The shot is as it was before" in answer.json()["message"]
+    assert "The shot is as it was before" in answer.json()["detail"]
 
 
 def test_a_body_that_no_edit_can_be_is_refused(client: TestClient, shot: str) -> None:
@@ -236,7 +238,7 @@ def test_a_missing_picture_on_disk_is_explained(client: TestClient, shot: str, e
         path.unlink()
     answer = client.get(f"/api/shots/{shot}/looks/composite/1003")
     assert answer.status_code == 422
-    assert "covers and panes are safe" in answer.json()["message"]
+    assert "covers and panes are safe" in answer.json()["detail"]
 
 
 def test_the_page_is_served_for_every_address_but_the_apis(client: TestClient, settings: Settings) -> None:
@@ -253,19 +255,14 @@ def test_every_table_is_under_migration(database: Database) -> None:
 
 
 def test_what_was_changed_last_is_read_when_the_server_starts(
-    client: TestClient, settings: Settings, edit: Post, shot: str, database: Database, monkeypatch: pytest.MonkeyPatch
+    client: TestClient, settings: Settings, edit: Post, shot: str, database: Database
 ) -> None:
     draw(edit)
-    other = client.post(f"/api/shots/{shot}/fresh").json()["id"]
-    reads: list[str] = []
-    monkeypatch.setattr(shots, "_recent", type(shots._recent)(16))
-    monkeypatch.setattr(shots, "together", lambda body, shapes: reads.append(body["id"]) or together(body, shapes))
-    read_ahead(Context(settings, database, Queue(settings.database_url), DisplayPictures(settings.media)))
-    assert {HAND, PANE} <= set(reads)
-    reads.clear()
-    assert len(client.get(f"/api/shots/{shot}").json()["elements"]) == 4  # settings, pane, cover and outline
-    assert client.get(f"/api/shots/{other}").status_code == 200
-    assert reads == []  # nothing had to be read again
+    fresh = Context(settings, database, Queue(settings.database_url), DisplayPictures(settings.media))
+    read_ahead(fresh)
+    with database.engine.begin() as connection:
+        connection.execute(text("delete from elements where shot = :shot"), {"shot": shot})
+    assert len(load_shot(fresh, shot).elements) == 4  # settings, pane, cover and outline, from what was read before
 
 
 def test_a_document_is_what_the_schema_says_also_where_parts_of_it_are_kept(

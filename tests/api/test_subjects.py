@@ -83,10 +83,10 @@ def test_the_backing_is_sampled_and_the_plate_keyed(client: TestClient, stage_sh
 def test_bad_samples_are_refused_or_doubted_and_change_nothing(client: TestClient, stage_shot: str) -> None:
     outside = sample(client, stage_shot, [4000, 10, 20, 20])
     assert outside.status_code == 422
-    assert "outside the picture" in outside.json()["message"]
+    assert "outside the picture" in outside.json()["detail"]
     mixed = sample(client, stage_shot, [20, 20, 260, 200])
     assert mixed.status_code == 422
-    assert "Nothing was changed" in mixed.json()["message"]
+    assert "Nothing was changed" in mixed.json()["detail"]
     skin = sample(client, stage_shot, [225, 130, 30, 30]).json()
     assert "sample lay on the subject" in skin["doubt"]
     assert sample(client, stage_shot, [225, 130, 30, 30], limited=True).json()["doubt"] is None
@@ -104,7 +104,7 @@ def test_a_change_can_be_looked_at_without_being_kept(client: TestClient, stage_
     assert (matte(client, stage_shot) == tried).all()
     nonsense = client.get(f"/api/shots/{stage_shot}/looks/matte/{FIRST}", params={"trial": "{"})
     assert nonsense.status_code == 422
-    assert "cannot be read" in nonsense.json()["message"]
+    assert "cannot be read" in nonsense.json()["detail"]
 
 
 def test_garbage_that_cuts_is_found_on_every_frame(client: TestClient, stage_shot: str) -> None:
@@ -158,7 +158,7 @@ def test_a_matte_clip_of_half_the_size_cuts_the_plate(
     edit(client, stage_shot, type="set-subject", subject="who", key=gone)
     lost = client.get(f"/api/shots/{stage_shot}/looks/matte/{FIRST}")
     assert lost.status_code == 422
-    assert "not on the server's disk" in lost.json()["message"]
+    assert "not on the server's disk" in lost.json()["detail"]
 
 
 def test_a_delivery_holds_the_subject_cut_out(

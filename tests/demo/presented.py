@@ -14,7 +14,8 @@ from wiseglove.core.compositing.colour import decode
 from wiseglove.core.keying.key import Keyer, sampled
 from wiseglove.demo import keyed_shots, presenter, scene
 from wiseglove.shot.basics import Plate
-from wiseglove.shot.model import Shot, new_shot
+from wiseglove.shot.evaluated import EvaluatedShot
+from wiseglove.shot.model import new_shot
 from wiseglove.shot.render import FrameScene
 from wiseglove.shot.subject import Sample
 
@@ -71,10 +72,10 @@ def presented(index: int, backing: str) -> Presented:
 
 
 @lru_cache(maxsize=1)
-def demo_shot() -> Shot:
+def demo_shot() -> EvaluatedShot:
     """The demo's shot of the presenter, without its background."""
     size = {"width": scene.WIDTH, "height": scene.HEIGHT, "rate_num": scene.RATE, "rate_den": 1}
-    shot = new_shot("presenter", "Presenter", Plate(media="a" * 24, count=presenter.FRAMES, **size))
+    shot = EvaluatedShot.of(new_shot("presenter", "Presenter", Plate(media="a" * 24, count=presenter.FRAMES, **size)))
     shot = after(shot, *keyed_shots.mattes_of_presenter())
     sample = Sample(frame=1001, box=keyed_shots.PRESENTED, colour=presenter.BACKINGS["green"])
     return after(shot, *keyed_shots.subject_of_presenter(shot, sample))
@@ -85,7 +86,7 @@ def _mattes(index: int) -> tuple[Picture, Picture]:
     shot = demo_shot()
     seen = FrameScene(shot, 1001 + index, PlainPictures())
     which = shot.subjects[0]
-    core, garbage = (seen.mattes_in(names, seen.whole, {}) for names in (which.core, which.garbage))
+    core, garbage = (seen.covers.mattes_in(names, seen.whole, {}) for names in (which.core, which.garbage))
     assert core is not None
     assert garbage is not None
     return core, garbage

@@ -16,8 +16,8 @@ from wiseglove.media import movie
 from wiseglove.media.probe import probe
 from wiseglove.settings import Settings
 from wiseglove.shot.basics import Plate
-from wiseglove.shot.evaluate import corners_at
-from wiseglove.shot.model import Shot, new_shot
+from wiseglove.shot.evaluated import EvaluatedShot
+from wiseglove.shot.model import new_shot
 from wiseglove.shot.render import FrameScene
 from wiseglove.store import shots
 from wiseglove.store.database import Database
@@ -26,15 +26,17 @@ ONE = Path("panel_tap.mp4")
 
 
 @pytest.fixture(scope="module")
-def drawn(footage: Path) -> Shot:
+def drawn(footage: Path) -> EvaluatedShot:
     plate = Plate(
         media="0" * 24, width=scene.WIDTH, height=scene.HEIGHT, first=1001, count=scene.FRAMES,
         rate_num=scene.RATE, rate_den=1,
     )  # fmt: skip
-    return after(new_shot("demo", "Panel tap", plate), *install.demo_edits(footage))
+    return after(EvaluatedShot.of(new_shot("demo", "Panel tap", plate)), *install.demo_edits(footage))
 
 
-def test_outlines_on_the_truth_at_a_handful_of_frames_give_a_close_matte_on_all(drawn: Shot, footage: Path) -> None:
+def test_outlines_on_the_truth_at_a_handful_of_frames_give_a_close_matte_on_all(
+    drawn: EvaluatedShot, footage: Path
+) -> None:
     wrong, hand, between = 0.0, 0.0, []
     for index in range(scene.FRAMES):
         frame = FrameScene(drawn, 1001 + index, PlainPictures())
@@ -51,11 +53,11 @@ def test_outlines_on_the_truth_at_a_handful_of_frames_give_a_close_matte_on_all(
     assert np.mean(between) < 0.07
 
 
-def test_the_pane_keyed_by_hand_stays_on_the_true_corners(drawn: Shot, footage: Path) -> None:
+def test_the_pane_keyed_by_hand_stays_on_the_true_corners(drawn: EvaluatedShot, footage: Path) -> None:
     worst = 0.0
     for index in range(scene.FRAMES):
         true = install.read_truth(footage, index).corners
-        worst = max(worst, float(np.abs(corners_at(drawn.panes[0], 1001 + index) - true).max()))
+        worst = max(worst, float(np.abs(drawn.corners_at(drawn.panes[0], 1001 + index) - true).max()))
     print(f"farthest pane corner from the truth: {worst:.2f} px, keyed on {len(install.PANE_KEYED)} frames")
     assert worst < 1.0
 

@@ -15,7 +15,7 @@ from wiseglove.demo import panel_shots, solved_shots
 from wiseglove.demo.panels import take
 from wiseglove.shot.basics import Plate
 from wiseglove.shot.edits import KeepSolution
-from wiseglove.shot.evaluate import corners_at, points_at
+from wiseglove.shot.evaluated import EvaluatedShot
 from wiseglove.shot.model import SolvedFrame, new_shot
 
 
@@ -71,7 +71,7 @@ def test_what_the_further_demo_shots_draw_fits_the_truth(demo: solved_shots.Demo
     """With the true motion in place of the solved one: the pane on its corners, the leaf's cover on the leaf."""
     clip = demo.clip()
     plate = Plate(media="0" * 24, width=1280, height=720, first=1001, count=clip.frames, rate_num=25, rate_den=1)
-    shot = after(new_shot("demo", demo.name, plate), *solved_shots.edits_before(demo))
+    shot = after(EvaluatedShot.of(new_shot("demo", demo.name, plate)), *solved_shots.edits_before(demo))
     carrier = shot.carriers[0]
     first = clip.corners(0)
     places = []
@@ -82,9 +82,9 @@ def test_what_the_further_demo_shots_draw_fits_the_truth(demo: solved_shots.Demo
         places.append(SolvedFrame(frame=1001 + index, corners=corners, status="solved", confidence=1.0))
     keep = KeepSolution(type="keep-solution", carrier=carrier.id, places=places)
     shot = after(shot, keep, *solved_shots.edits_after(demo))
-    assert corners_at(shot.panes[0], 1001 + 20) == pytest.approx(clip.corners(20), abs=0.05)
+    assert shot.corners_at(shot.panes[0], 1001 + 20) == pytest.approx(clip.corners(20), abs=0.05)
     leaf = next(c for c in shot.covers if c.name == "Leaf")
-    shape = points_at(shot.outlines_of(leaf)[0], [1001 + 20])[0]
+    shape = shot.points_at(shot.outlines_of(leaf)[0], [1001 + 20])[0]
     assert shape[:, :2] == pytest.approx(panel_shots.leaf_outline(clip, 20)[:, :2], abs=0.1)
     assert len(shot.outlines_of(leaf)[0].keys) == 1
     assert bool(carrier.blind) == demo.blind

@@ -14,6 +14,7 @@ import numpy as np
 from PIL import Image
 from playwright.sync_api import Page, expect
 
+from wiseglove.shot.evaluated import EvaluatedShot
 from wiseglove.shot.model import Shot
 
 
@@ -47,13 +48,13 @@ class Bench:
         return dict(self.page.request.get(f"/api/shots/{shot_id}").json())
 
     @property
-    def whole(self) -> Shot:
+    def whole(self) -> EvaluatedShot:
         """The shot with the shapes of all keys, as the model has it."""
         state = self.shot
         for element in state["elements"].values():
             if element["kind"] == "outline":
                 element["keys"] = self.copy_of(element["id"])["keys"]
-        return Shot.model_validate(state)
+        return EvaluatedShot.of(Shot.model_validate(state))
 
     def elements(self, kind: str) -> list[dict[str, Any]]:
         """All elements of a kind; outlines come with the shapes of their keys."""

@@ -21,8 +21,7 @@ from tests.e2e.bench import Bench
 from tests.e2e.stage import Server
 from wiseglove.core.compositing.pane import FINAL
 from wiseglove.demo import drawing, scene
-from wiseglove.shot.evaluate import corners_at
-from wiseglove.shot.model import Shot
+from wiseglove.shot.evaluated import EvaluatedShot
 from wiseglove.shot.render import FrameScene
 from wiseglove.store.pictures import ExactPictures
 
@@ -34,7 +33,7 @@ PANE_KEYS = (1038, 1041, 1044, 1047)
 
 def lay_corner(bench: Bench, frame: int, corner: int) -> None:
     """Drag a corner of the pane onto the screen's corner in the plate."""
-    now = corners_at(bench.whole.panes[0], frame)[corner]
+    now = (whole := bench.whole).corners_at(whole.panes[0], frame)[corner]
     true = scene.screen_corners(frame - 1001)[corner]
     if np.abs(now - true).max() > 0.4:
         with bench.one_change():
@@ -126,7 +125,7 @@ def test_the_whole_path(open_shot: Open, server: Server, tmp_path: Path) -> None
     check_package(tmp_path / "out.zip", shot, server)
 
 
-def check_package(path: Path, shot: Shot, server: Server) -> None:
+def check_package(path: Path, shot: EvaluatedShot, server: Server) -> None:
     with zipfile.ZipFile(path) as file:
         files = {n.split("/", 1)[1]: file.read(n) for n in file.namelist()}
     manifest = json.loads(files["manifest.json"])

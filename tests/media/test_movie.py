@@ -16,6 +16,7 @@ from wiseglove.media import clip, movie
 from wiseglove.media.encode import MovieWriter
 from wiseglove.media.errors import MediaError
 from wiseglove.media.probe import probe
+from wiseglove.media.rates import nearest_standard
 
 COUNT = 30
 CODECS = {
@@ -191,7 +192,7 @@ def test_damaged_pictures_are_refused_and_leave_nothing_behind(tmp_path: Path) -
         ("notes.png", b"not a picture", "damaged"),
         ("notes.exr", b"not a picture", "damaged"),
         ("notes.tif", b"not a picture", "damaged"),
-        ("notes.txt", b"hello", "not a kind of file"),
+        ("notes.txt", b"hello", "cannot be read as a movie"),
     ],
 )
 def test_what_is_no_plate_gets_a_sentence(tmp_path: Path, name: str, content: bytes, says: str) -> None:
@@ -205,5 +206,40 @@ def test_what_is_no_plate_gets_a_sentence(tmp_path: Path, name: str, content: by
 def test_sound_alone_is_no_movie(tmp_path: Path) -> None:
     out = tmp_path / "voice.mp4"
     ffmpeg("-f", "lavfi", "-i", "sine=duration=0.2", "-c:a", "aac", out)
-    with pytest.raises(MediaError, match="holds no pictures"):
+    with pytest.raises(MediaError, match="holds no moving pictures"):
         probe([out])
+
+
+KINDS = {
+    "avi": ("-c:v", "mpeg4", "-bf", "2", "-g", "12", "-q:v", "2"),
+    "m4v": ("-c:v", "libx264", "-bf", "3", "-g", "12", "-pix_fmt", "yuv420p"),
+    "mxf": ("-c:v", "mpeg2video", "-bf", "2", "-g", "12", "-q:v", "2"),
+    "mpg": ("-c:v", "mpeg2video", "-bf", "2", "-g", "12", "-q:v", "2"),
+    "mts": ("-c:v", "libx264", "-bf", "3", "-g", "12", "-pix_fmt", "yuv420p", "-f", "mpegts"),
+    "wmv": ("-c:v", "wmv2", "-g", "12", "-q:v", "2"),
+    "ogv": ("-c:v", "libtheora", "-g", "12", "-q:v", "9"),
+    "nut": ("-c:v", "ffv1"),
+}
+
+
+@pytest.mark.parametrize("suffix", KINDS)
+def test_whatever_is_a_movie_is_taken_and_each_of_its_pictures_found(tmp_path: Path, suffix: str) -> None:
+    path = write_movie(tmp_path / f"tap.{suffix}", 60, *KINDS[suffix])
+    understood = probe([path])
+    assert (understood.kind, understood.count, understood.rate_num) == ("movie", 60, 25)
+    shown = [movie.to_rgb(frame) for frame in movie.frames(path)]
+    assert len(shown) == 60
+    reader = movie.MovieReader(path, [movie.time_of(frame) for frame in movie.frames(path)])
+    for number in (59, 0, 31, 30, 12, 13, 58, 1, 40, 24, 25):
+        assert (reader.read(number) == shown[number]).all(), number
+    reader.close()
+
+
+def test_an_odd_rate_is_offered_the_standard_one_that_is_close() -> None:
+    near = nearest_standard(Fraction(456000, 15217), 455)
+    assert near is not None
+    assert (near.rate_num, near.rate_den) == (30000, 1001)
+    seconds = 454 / (456000 / 15217)
+    assert near.last_off == pytest.approx(abs(seconds * 30000 / 1001 - 454), abs=1e-3)
+    assert nearest_standard(Fraction(30000, 1001), 455) is None
+    assert nearest_standard(Fraction(12), 100) is None

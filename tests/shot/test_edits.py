@@ -29,12 +29,13 @@ from wiseglove.shot.edits import (
     ShapePoints,
 )
 from wiseglove.shot.errors import EditError
-from wiseglove.shot.evaluate import key_points, points_at
+from wiseglove.shot.evaluated import EvaluatedShot
 from wiseglove.shot.keys import as_points, with_key, with_shape
-from wiseglove.shot.model import Insert, Outline, Pane, Shot, new_shot
+from wiseglove.shot.model import Insert, Outline, Pane, new_shot
+from wiseglove.shot.rider import Rider, key_points
 
 
-def hand(shot: Shot) -> Outline:
+def hand(shot: EvaluatedShot) -> Outline:
     found = shot.find(HAND, Outline)
     assert found is not None
     return found
@@ -55,7 +56,7 @@ def test_a_new_cover_lies_in_front_and_a_new_pane_behind() -> None:
 
 
 def test_covers_get_names_and_colours_that_differ() -> None:
-    shot = new_shot("s", "Tap", small_plate())
+    shot = EvaluatedShot.of(new_shot("s", "Tap", small_plate()))
     for seed in range(4):
         shot = after(shot, AddCover(type="add-cover", frame=1001, outline=draft(seed)))
     assert len({c.name for c in shot.covers}) == 4
@@ -69,7 +70,7 @@ def test_changing_a_shape_on_a_frame_without_key_makes_one_and_leaves_the_others
     assert hand(changed).keys[0] == hand(before).keys[0]
     assert hand(changed).keys[2] == hand(before).keys[1]
     assert hand(changed).keys[1].points[0] == (1, 2, 0, 0, 0, 0, 0, 0)
-    between = points_at(hand(before), [1006])[0][1:]
+    between = before.points_at(hand(before), [1006])[0][1:]
     assert np.allclose(hand(changed).keys[1].points[1:], between)
 
 
@@ -78,7 +79,7 @@ def test_setting_a_key_between_keys_changes_no_key_and_nothing_at_the_keys(seed:
     before = after(shot_with_hand_and_pane(), shaped(1011, seed))
     changed = after(before, SetKey(type="set-key", element=HAND, frame=frame))
     at = [1001, frame, 1011]
-    assert np.allclose(points_at(hand(before), at), points_at(hand(changed), at), atol=1e-9)
+    assert np.allclose(before.points_at(hand(before), at), changed.points_at(hand(changed), at), atol=1e-9)
 
 
 @given(seeds, st.integers(0, 8), st.floats(0.05, 0.95))
@@ -136,7 +137,7 @@ def test_hold_keeps_a_shape_until_the_next_key() -> None:
     shot = after(
         shot_with_hand_and_pane(), shaped(1011, 2), EaseKeys(type="ease-keys", element=HAND, frames=[1001], ease="hold")
     )
-    assert np.allclose(points_at(hand(shot), [1010])[0], points_at(hand(shot), [1001])[0])
+    assert np.allclose(shot.points_at(hand(shot), [1010])[0], shot.points_at(hand(shot), [1001])[0])
 
 
 def test_a_locked_cover_refuses_everything_but_unlocking() -> None:
@@ -257,17 +258,17 @@ def test_malformed_edits_never_reach_a_shot(body: dict[str, object]) -> None:
 
 def test_an_edit_changes_nothing_of_the_shot_it_is_given() -> None:
     shot = shot_with_hand_and_pane()
-    copy = shot.model_dump_json()
+    copy = shot.document.model_dump_json()
     after(shot, shaped(1005, 4), SetShot(type="set-shot", mixing="encoded"), DeleteElement(type="delete", element=PANE))
-    assert shot.model_dump_json() == copy
+    assert shot.document.model_dump_json() == copy
 
 
-def keyed(*frames: int) -> Shot:
+def keyed(*frames: int) -> EvaluatedShot:
     return after(shot_with_hand_and_pane(), *(shaped(f, f) for f in frames))
 
 
-def nudged(shot: Shot, frame: int, reach: str, points: dict[int, tuple[float, float]]) -> ShapePoints:
-    shape = points_at(hand(shot), [frame])[0]
+def nudged(shot: EvaluatedShot, frame: int, reach: str, points: dict[int, tuple[float, float]]) -> ShapePoints:
+    shape = shot.points_at(hand(shot), [frame])[0]
     rows = {i: (shape[i, 0] + dx, shape[i, 1] + dy, *shape[i, 2:].tolist()) for i, (dx, dy) in points.items()}
     return ShapePoints(type="shape-points", element=HAND, frame=frame, points=rows, reach=reach)  # type: ignore[arg-type]
 
@@ -294,8 +295,9 @@ def test_a_changed_point_goes_with_the_outline_when_it_turns() -> None:
     quarter = square.copy()
     quarter[:, 0], quarter[:, 1] = 40 - square[:, 1], square[:, 0]  # turned by 90 degrees about (20, 20)
     quarter[:, 4], quarter[:, 5] = -square[:, 5], square[:, 4]
-    outline = hand(shot_with_hand_and_pane()).model_copy(update={"kinds": ["free"] * 4})
-    turned = with_shape(with_key(with_key(outline, 1001, square), 1010, quarter), 1001, square + _only_first(), "all")
+    outline = Rider(hand(shot_with_hand_and_pane()).model_copy(update={"kinds": ["free"] * 4}))
+    twice = with_key(with_key(outline, 1001, square), 1010, quarter)
+    turned = with_shape(twice, 1001, square + _only_first(), "all").element
     assert np.allclose(key_points(turned.keys[0])[0], (15, 10, 0, 0, 3, 2, 0, 0))
     assert np.allclose(key_points(turned.keys[1])[0], (30, 15, 0, 0, -2, 3, 0, 0))
 

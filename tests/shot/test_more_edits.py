@@ -38,20 +38,21 @@ from wiseglove.shot.edits import (
     copied,
 )
 from wiseglove.shot.errors import EditError
-from wiseglove.shot.evaluate import key_points, pivot_at, points_at
+from wiseglove.shot.evaluated import EvaluatedShot
 from wiseglove.shot.keys import Range, as_points
-from wiseglove.shot.model import Cover, Group, Outline, Shot, new_shot
+from wiseglove.shot.model import Cover, Group, Outline, new_shot
 from wiseglove.shot.render import FrameScene
+from wiseglove.shot.rider import key_points
 from wiseglove.shot.scene import Manner
 
 
-def outline(shot: Shot, name: str = HAND) -> Outline:
+def outline(shot: EvaluatedShot, name: str = HAND) -> Outline:
     found = shot.find(name, Outline)
     assert found is not None
     return found
 
 
-def frames(shot: Shot) -> list[int]:
+def frames(shot: EvaluatedShot) -> list[int]:
     return [k.frame for k in outline(shot).keys]
 
 
@@ -59,14 +60,14 @@ def shaped(frame: int, seed: int) -> ShapePoints:
     return ShapePoints(type="shape-points", element=HAND, frame=frame, points=dict(enumerate(as_points(blob(seed)))))
 
 
-def keyed(*at: int) -> Shot:
+def keyed(*at: int) -> EvaluatedShot:
     return after(shot_with_hand_and_pane(), *(shaped(f, f) for f in at))
 
 
-def matte_at(shot: Shot, frame: int, only: str | None = None) -> np.ndarray:
+def matte_at(shot: EvaluatedShot, frame: int, only: str | None = None) -> np.ndarray:
     manner = Manner(frozenset([only])) if only else Manner()
     scene = FrameScene(shot, frame, PlainPictures(), manner=manner)
-    return scene.matte(scene.whole)
+    return scene.covers.matte(scene.whole)
 
 
 # Keys -----------------------------------------------------------------------------------------------------
@@ -99,7 +100,7 @@ def test_a_curve_eases_as_css_does_and_needs_its_numbers() -> None:
     assert outline(eased).keys[0].curve == (0.42, 0, 0.58, 1)
     # CSS ease-in-out is symmetric: half way in the middle; at a quarter of the time it has done 12.9 % (Chromium agrees).
     moving = after(
-        new_shot("s", "t", small_plate()),
+        EvaluatedShot.of(new_shot("s", "t", small_plate())),
         AddCover(type="add-cover", outline_id=HAND, frame=1001, outline=draft(), name="Hand"),
         ShapePoints(
             type="shape-points", element=HAND, frame=1005,
@@ -107,7 +108,7 @@ def test_a_curve_eases_as_css_does_and_needs_its_numbers() -> None:
         ),
         EaseKeys(type="ease-keys", element=HAND, frames=[1001], ease="curve", curve=(0.42, 0, 0.58, 1)),
     )  # fmt: skip
-    way = points_at(outline(moving), [1002, 1003, 1004])[:, 0, 0] - blob(1)[0, 0]
+    way = moving.points_at(outline(moving), [1002, 1003, 1004])[:, 0, 0] - blob(1)[0, 0]
     assert way / 40 == pytest.approx([0.1292, 0.5, 0.8708], abs=2e-4)
     back = after(eased, EaseKeys(type="ease-keys", element=HAND, frames=[1001], ease="smooth"))
     assert outline(back).keys[0].curve is None
@@ -129,7 +130,7 @@ def test_a_new_key_takes_over_the_stretch_it_lies_in() -> None:
 def test_a_turn_by_hand_goes_round_once_more() -> None:
     shot = after(shot_with_hand_and_pane(), SetKey(type="set-key", element=HAND, frame=1009))
     once = after(shot, TurnKeys(type="turn-keys", outline=HAND, frame=1001, turns=1))
-    half = points_at(outline(once), [1005])[0]
+    half = once.points_at(outline(once), [1005])[0]
     centre = blob(1)[:, :2].mean(axis=0)
     assert half[:, :2] == pytest.approx(2 * centre - blob(1)[:, :2], abs=1e-6)
     with pytest.raises(EditError, match="no key"):
@@ -148,8 +149,8 @@ def test_the_pivot_is_where_an_outline_turns_about() -> None:
         ShapePoints(type="shape-points", element=HAND, frame=1009, points=dict(enumerate(as_points(quarter)))),
         SetOutline(type="set-outline", outline=HAND, pivot=knuckle, frame=1009),
     )
-    assert [pivot_at(outline(shot), f) for f in (1001, 1005, 1009)] == [pytest.approx(knuckle, abs=1e-6)] * 3
-    middle = points_at(outline(shot), [1005])[0]
+    assert [shot.rider(outline(shot)).pivot_at(f) for f in (1001, 1005, 1009)] == [pytest.approx(knuckle, abs=1e-6)] * 3
+    middle = shot.points_at(outline(shot), [1005])[0]
     away = np.linalg.norm(middle[:, :2] - knuckle, axis=1)
     assert away == pytest.approx(np.linalg.norm(start[:, :2] - knuckle, axis=1), abs=1e-6)
     # Without its first key the outline still turns about the same place, and points may come and go.
@@ -158,19 +159,19 @@ def test_the_pivot_is_where_an_outline_turns_about() -> None:
         SetKey(type="set-key", element=HAND, frame=1005),
         DeleteKeys(type="delete-keys", element=HAND, frames=[1001]),
     )
-    assert pivot_at(outline(later), 1007) == pytest.approx(knuckle, abs=1e-6)
+    assert later.rider(outline(later)).pivot_at(1007) == pytest.approx(knuckle, abs=1e-6)
     fewer = after(shot, RemovePoints(type="remove-points", outline=HAND, indices=[3]))
-    assert pivot_at(outline(fewer), 1001) == pytest.approx(knuckle, abs=1e-6)
+    assert fewer.rider(outline(fewer)).pivot_at(1001) == pytest.approx(knuckle, abs=1e-6)
     centred = after(shot, SetOutline(type="set-outline", outline=HAND, pivot=None))
     assert outline(centred).pivot is None
 
 
 def test_thinning_out_drops_needless_keys_only() -> None:
     shot = after(keyed(1011), *(SetKey(type="set-key", element=HAND, frame=f) for f in (1003, 1005, 1008)))
-    before = points_at(outline(shot), range(1001, 1012))
+    before = shot.points_at(outline(shot), range(1001, 1012))
     thin = after(shot, ThinOut(type="thin-out", outline=HAND, tolerance=0.3))
     assert len(outline(thin).keys) < 5
-    assert np.abs(points_at(outline(thin), range(1001, 1012))[..., :2] - before[..., :2]).max() <= 0.3
+    assert np.abs(thin.points_at(outline(thin), range(1001, 1012))[..., :2] - before[..., :2]).max() <= 0.3
     with pytest.raises(EditError, match="All 2 keys"):
         ThinOut(type="thin-out", outline=HAND, tolerance=0.3).apply(keyed(1011))
 
@@ -211,7 +212,7 @@ def test_soft_edges_are_keyed_and_in_betweened_like_the_points_but_do_not_scale(
         shot_with_hand_and_pane(),
         ShapePoints(type="shape-points", element=HAND, frame=1011, points=dict(enumerate(as_points(big)))),
     )
-    middle = points_at(outline(shot), [1006])[0]
+    middle = shot.points_at(outline(shot), [1006])[0]
     assert middle[:, 6:] == pytest.approx(np.tile([2.0, 5.0], (9, 1)), abs=0.2)
     with pytest.raises(ValidationError):
         ShapePoints(type="shape-points", element=HAND, frame=1001, points={0: (1, 1, 0, 0, 0, 0, -2, 0)})
@@ -231,8 +232,10 @@ def test_roundness_is_set_on_all_keys_and_mirroring_keeps_the_pivot() -> None:
         here, following = np.array(key.points[2]), np.array(key.points[3])
         assert np.hypot(*here[4:6]) == pytest.approx(np.hypot(*(following - here)[:2]) / 2)
     flipped = after(shot, Mirror(type="mirror", outline=HAND))
-    assert points_at(outline(flipped), [1001])[0, :, 1] == pytest.approx(blob(1)[:, 1])
-    assert points_at(outline(flipped), [1001])[0, :, :2].mean(axis=0) == pytest.approx(blob(1)[:, :2].mean(axis=0))
+    assert flipped.points_at(outline(flipped), [1001])[0, :, 1] == pytest.approx(blob(1)[:, 1])
+    assert flipped.points_at(outline(flipped), [1001])[0, :, :2].mean(axis=0) == pytest.approx(
+        blob(1)[:, :2].mean(axis=0)
+    )
 
 
 def test_fades_in_and_out_of_covers_and_outlines_weaken_the_matte() -> None:
@@ -267,7 +270,7 @@ def test_growth_and_shutter_reach_the_picture() -> None:
 # Groups ---------------------------------------------------------------------------------------------------
 
 
-def hands(count: int = 4) -> tuple[Shot, list[str]]:
+def hands(count: int = 4) -> tuple[EvaluatedShot, list[str]]:
     """A shot with covers "A", "B" ... near to far, and a pane behind them."""
     shot = shot_with_hand_and_pane()
     for k in reversed(range(count)):
@@ -275,11 +278,11 @@ def hands(count: int = 4) -> tuple[Shot, list[str]]:
     return shot, [c.id for c in shot.covers][:count]
 
 
-def group_of(shot: Shot) -> Group:
+def group_of(shot: EvaluatedShot) -> Group:
     return next(e for e in shot.elements.values() if isinstance(e, Group))
 
 
-def members(shot: Shot) -> str:
+def members(shot: EvaluatedShot) -> str:
     return "".join(c.name for c in shot.covers if c.group == group_of(shot).id)
 
 
@@ -334,8 +337,8 @@ def test_several_covers_move_together_on_a_frame() -> None:
     moved = after(shot, ShiftCovers(type="shift-covers", covers=ids[:2], frame=1001, dx=5, dy=-2))
     for index, cover in enumerate(ids):
         step = (
-            points_at(moved.outlines_of(moved.find(cover, Cover))[0], [1001])[0]
-            - points_at(  # type: ignore[arg-type]
+            moved.points_at(moved.outlines_of(moved.find(cover, Cover))[0], [1001])[0]
+            - shot.points_at(  # type: ignore[arg-type]
                 shot.outlines_of(shot.find(cover, Cover))[0],
                 [1001],  # type: ignore[arg-type]
             )[0]
@@ -353,14 +356,14 @@ def test_a_duplicate_is_like_the_first_and_lies_before_it() -> None:
     assert [c.name for c in twice.covers] == ["Hand 2", "Hand"]
     twin = twice.outlines_of(twice.covers[0])[0]
     assert twin.id != HAND
-    step = points_at(twin, [1006])[0] - points_at(outline(twice), [1006])[0]
+    step = twice.points_at(twin, [1006])[0] - twice.points_at(outline(twice), [1006])[0]
     assert step[:, :2] == pytest.approx(np.tile([3, 4], (9, 1)))
     assert twin.pivot == (53, 54)
 
 
 def test_pasting_into_another_shot_leaves_out_what_lies_beyond_its_plate() -> None:
     what = copied(keyed(1011, 1018), HAND)
-    short = new_shot("s2", "Other", small_plate(count=12, first=1))
+    short = EvaluatedShot.of(new_shot("s2", "Other", small_plate(count=12, first=1)))
     with pytest.raises(EditError, match="All keys of that lie outside"):
         Paste(type="paste", what=what).apply(short)
     pasted = Paste(type="paste", what=what, frame=1).apply(short)

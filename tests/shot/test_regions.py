@@ -19,13 +19,14 @@ from wiseglove.shot.edits import (
     ShapeRegion,
 )
 from wiseglove.shot.errors import EditError
+from wiseglove.shot.evaluated import EvaluatedShot
 from wiseglove.shot.looking import in_order, left_out, looked_at, looked_at_through, region_points
-from wiseglove.shot.model import Carrier, Shot
+from wiseglove.shot.model import Carrier
 
 __all__ = ["shot"]
 
 
-def carrier(shot: Shot, which: str = "motion") -> Carrier:
+def carrier(shot: EvaluatedShot, which: str = "motion") -> Carrier:
     found = shot.find(which, Carrier)
     assert found is not None
     return found
@@ -38,13 +39,13 @@ def shaped(frame: int, x: float, half: float, what: str = "blind") -> ShapeRegio
 
 
 @pytest.fixture
-def spotted(shot: Shot) -> Shot:
+def spotted(shot: EvaluatedShot) -> EvaluatedShot:
     """The carrier with a blind spot about (60, 60)."""
     spot = AddRegion(type="add-region", carrier="motion", what="blind", frame=FIRST, points=square(60, 60, 10))
     return done(shot, spot)
 
 
-def test_a_region_gets_keys_away_from_its_own_frame_and_changes_evenly_between(spotted: Shot) -> None:
+def test_a_region_gets_keys_away_from_its_own_frame_and_changes_evenly_between(spotted: EvaluatedShot) -> None:
     whole = done(spotted, shaped(FIRST, 62, 10))
     assert carrier(whole).blind[0].keys == []
     there = apply(turned(FIRST + 8), np.array([[75.0, 30.0]]))[0]
@@ -71,7 +72,7 @@ def test_a_region_gets_keys_away_from_its_own_frame_and_changes_evenly_between(s
     assert carrier(frozen).blind[0].keys == []
 
 
-def test_a_keyed_patch_counts_where_it_is_on_each_frame(shot: Shot) -> None:
+def test_a_keyed_patch_counts_where_it_is_on_each_frame(shot: EvaluatedShot) -> None:
     keyed = done(shot, shaped(FIRST + 8, 90, 20, "patch"))
     late = looked_at_through(keyed, carrier(keyed), np.eye(3), FIRST + 8)
     early = looked_at_through(keyed, carrier(keyed), np.eye(3), FIRST)
@@ -81,7 +82,7 @@ def test_a_keyed_patch_counts_where_it_is_on_each_frame(shot: Shot) -> None:
     assert (both == np.maximum(early, late)).all()
 
 
-def test_a_blind_spot_rides_on_another_carrier_and_lets_go_of_one_that_is_deleted(spotted: Shot) -> None:
+def test_a_blind_spot_rides_on_another_carrier_and_lets_go_of_one_that_is_deleted(spotted: EvaluatedShot) -> None:
     made = done(with_another(spotted), SetCarrier(type="set-carrier", carrier="motion", avoids=False))
     riding = done(made, RideRegion(type="ride-region", carrier="motion", index=0, rides="other"))
     hidden = left_out(riding, carrier(riding), FIRST + 6, None)  # type: ignore[arg-type]
@@ -94,7 +95,7 @@ def test_a_blind_spot_rides_on_another_carrier_and_lets_go_of_one_that_is_delete
     assert np.array(carrier(own).blind[0].points) == pytest.approx(np.array(carrier(spotted).blind[0].points), abs=1e-6)
 
 
-def with_another(shot: Shot) -> Shot:
+def with_another(shot: EvaluatedShot) -> EvaluatedShot:
     """A carrier besides, which goes 3 px to the right on each frame."""
     made = done(shot, AddCarrier(type="add-carrier", frame=FIRST, patch=square(30, 30, 20), id="other"))
     moving = [
@@ -106,7 +107,7 @@ def with_another(shot: Shot) -> Shot:
     return done(made, KeepSolution(type="keep-solution", carrier="other", places=moving))
 
 
-def test_patches_ride_on_another_carrier_and_nothing_counts_outside_them(shot: Shot) -> None:
+def test_patches_ride_on_another_carrier_and_nothing_counts_outside_them(shot: EvaluatedShot) -> None:
     made = done(with_another(shot), SetCarrier(type="set-carrier", carrier="motion", avoids=False))
     made = done(
         made,
@@ -132,7 +133,7 @@ def test_patches_ride_on_another_carrier_and_nothing_counts_outside_them(shot: S
     assert left_out(back, carrier(back), FIRST + 6, None) is None  # type: ignore[arg-type]
 
 
-def test_a_carrier_begins_on_another_but_not_on_itself(shot: Shot) -> None:
+def test_a_carrier_begins_on_another_but_not_on_itself(shot: EvaluatedShot) -> None:
     begun = done(with_another(shot), SetCarrier(type="set-carrier", carrier="motion", begins="other"))
     assert carrier(begun).begins == "other"
     with pytest.raises(EditError, match="choose another carrier"):
@@ -142,7 +143,7 @@ def test_a_carrier_begins_on_another_but_not_on_itself(shot: Shot) -> None:
 
 
 def test_a_patch_that_rides_elsewhere_counts_where_it_lies_on_the_own_frame_also_beside_a_keyed_blind_spot(
-    spotted: Shot,
+    spotted: EvaluatedShot,
 ) -> None:
     made = done(with_another(spotted), SetCarrier(type="set-carrier", carrier="motion", avoids=False))
     spot = square(75, 75, 8)
@@ -165,7 +166,7 @@ def test_a_patch_that_rides_elsewhere_counts_where_it_lies_on_the_own_frame_also
     assert np.array_equal(looked_at_through(keyed, carrier(keyed), np.eye(3), FIRST), before)
 
 
-def test_carriers_come_after_those_that_they_begin_or_look_on(shot: Shot) -> None:
+def test_carriers_come_after_those_that_they_begin_or_look_on(shot: EvaluatedShot) -> None:
     made = with_another(shot)
     made = done(made, AddCarrier(type="add-carrier", frame=FIRST, patch=square(50, 50, 20), id="third"))
     made = done(made, SetCarrier(type="set-carrier", carrier="motion", begins="third"))
@@ -178,7 +179,7 @@ def test_carriers_come_after_those_that_they_begin_or_look_on(shot: Shot) -> Non
     assert sorted(c.id for c in circle) == ["motion", "other", "third"]
 
 
-def test_a_region_keeps_its_number_of_points_and_an_area(spotted: Shot) -> None:
+def test_a_region_keeps_its_number_of_points_and_an_area(spotted: EvaluatedShot) -> None:
     with pytest.raises(EditError, match="has 3 points"):
         ShapeRegion(
             type="shape-region", carrier="motion", what="blind", index=0, frame=FIRST, points=square(60, 60, 9)[:3]

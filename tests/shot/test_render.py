@@ -20,19 +20,19 @@ from wiseglove.shot.edits import (
     SetShot,
     ShapePoints,
 )
+from wiseglove.shot.evaluated import EvaluatedShot
 from wiseglove.shot.keys import as_points
-from wiseglove.shot.model import Shot
 from wiseglove.shot.render import FrameScene, Look
 
 FRAME = 1005
 LOOKS: list[Look] = ["plate", "matte", "cutout", "composite"]
 
 
-def scene_of(shot: Shot, insert: tuple[float, ...] = (1.0, 0.0, 0.0), scale: float = 1.0) -> FrameScene:
+def scene_of(shot: EvaluatedShot, insert: tuple[float, ...] = (1.0, 0.0, 0.0), scale: float = 1.0) -> FrameScene:
     return FrameScene(shot, FRAME, PlainPictures(insert), scale)
 
 
-def look(shot: Shot, which: Look = "composite", **more: object) -> np.ndarray:
+def look(shot: EvaluatedShot, which: Look = "composite", **more: object) -> np.ndarray:
     scene = scene_of(shot, **more)  # type: ignore[arg-type]
     return scene.look(which, scene.whole).astype(int)
 
@@ -111,8 +111,7 @@ def test_the_nearer_of_two_panes_covers_the_farther() -> None:
     front = shot.panes[0].model_copy(
         update={"insert": shot.panes[0].insert.model_copy(update={"source": "media", "media": "f" * 24})}
     )
-    shot = Shot(id="s", plate=shot.plate, elements={**shot.elements, PANE: front})
-    scene = FrameScene(shot, FRAME, Two(), 1.0)
+    scene = FrameScene(shot.with_elements({PANE: front}), FRAME, Two(), 1.0)
     assert scene.composite(scene.whole)[20, 30].tolist() == [0, 255, 0]
 
 
@@ -147,20 +146,20 @@ def test_looks_at_half_size_are_the_mean_of_the_whole() -> None:
     shot = shot_with_hand_and_pane()
     full = scene_of(shot)
     half = scene_of(shot, scale=0.5)
-    mean = full.matte(full.whole).reshape(48, 2, 64, 2).mean(axis=(1, 3))
-    assert np.abs(half.matte(half.whole) - mean).max() < 2e-3
+    mean = full.covers.matte(full.whole).reshape(48, 2, 64, 2).mean(axis=(1, 3))
+    assert np.abs(half.covers.matte(half.whole) - mean).max() < 2e-3
 
 
-def test_a_silhouette_is_shown_of_hidden_covers_and_of_panes() -> None:
+def test_a_matte_is_made_of_hidden_covers_and_of_panes() -> None:
     shot = shot_with_hand_and_pane()
     cover = shot.covers[0]
     hidden = after(shot, SetCover(type="set-cover", cover=cover.id, shown=False))
     scene = scene_of(hidden)
-    assert scene.silhouette(cover.id).max() == 255
+    assert scene.matte_of(cover.id).max() == 1
     corners = np.pad(np.array(SQUARE), ((0, 0), (0, 4)))
     expected = coverage(corners, scene.whole)
-    assert np.abs(scene.silhouette(PANE) / 255 - expected).max() < 1 / 255
-    assert scene.silhouette("nothere").max() == 0
+    assert np.abs(scene.matte_of(PANE) - expected).max() < 1 / 255
+    assert scene.matte_of("nothere").max() == 0
 
 
 def moved(frame: int, seed: int) -> ShapePoints:

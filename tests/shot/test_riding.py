@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from numpy.typing import NDArray
 
 from tests.builders import after as done
-from tests.builders import small_plate
+from tests.builders import quads, small_plate
 from wiseglove.core.geometry.homography import apply
 from wiseglove.core.motion.path import Motion, homographies, path
 from wiseglove.shot.edits import (
@@ -30,10 +30,10 @@ from wiseglove.shot.edits import (
     copied,
 )
 from wiseglove.shot.errors import EditError
-from wiseglove.shot.evaluate import corners_at, points_at
+from wiseglove.shot.evaluated import EvaluatedShot
 from wiseglove.shot.looking import left_out, looked_at
-from wiseglove.shot.model import Carrier, Outline, Pane, Shot, SolvedFrame, new_shot
-from wiseglove.shot.riding import quads_of
+from wiseglove.shot.model import Carrier, Outline, Pane, SolvedFrame, new_shot
+from wiseglove.shot.rider import Rider
 
 Array = NDArray[np.float64]
 PLATE = small_plate()
@@ -64,11 +64,11 @@ def places(carrier: Carrier, frames: range) -> list[SolvedFrame]:
 
 
 @pytest.fixture
-def shot() -> Shot:
+def shot() -> EvaluatedShot:
     """A cover, a pane and a solved carrier; nothing rides yet."""
     draft = OutlineDraft(kinds=["corner"] * 4, points=square(60, 50, 40))
     made = done(
-        new_shot("s", "Door", PLATE),
+        EvaluatedShot.of(new_shot("s", "Door", PLATE)),
         AddCover(type="add-cover", frame=FIRST, outline=draft, outline_id="finger"),
         AddPane(type="add-pane", frame=FIRST, corners=((20, 20), (120, 25), (115, 90), (18, 80)), id="screen"),
         AddCarrier(type="add-carrier", frame=FIRST, patch=square(70, 60, 50), id="motion"),
@@ -80,7 +80,7 @@ def shot() -> Shot:
     )
 
 
-def outline(shot: Shot) -> Outline:
+def outline(shot: EvaluatedShot) -> Outline:
     found = shot.find("finger", Outline)
     assert found is not None
     return found
@@ -90,34 +90,34 @@ def ride(*elements: str, on: str | None = "motion") -> Ride:
     return Ride(type="ride", elements=list(elements), carrier=on)
 
 
-def test_what_begins_to_ride_stays_on_its_keys_and_goes_along_between_and_beyond(shot: Shot) -> None:
-    before = points_at(outline(shot), [FIRST])
+def test_what_begins_to_ride_stays_on_its_keys_and_goes_along_between_and_beyond(shot: EvaluatedShot) -> None:
+    before = shot.points_at(outline(shot), [FIRST])
     riding = done(shot, ride("finger", "screen"))
-    assert points_at(outline(riding), [FIRST]) == pytest.approx(before, abs=1e-6)
-    seen = points_at(outline(riding), [FIRST + 6])[0, :, :2]
+    assert riding.points_at(outline(riding), [FIRST]) == pytest.approx(before, abs=1e-6)
+    seen = riding.points_at(outline(riding), [FIRST + 6])[0, :, :2]
     assert seen == pytest.approx(apply(turned(FIRST + 6), before[0, :, :2]), abs=1e-3)
     pane = riding.find("screen", Pane)
     assert pane is not None
-    assert corners_at(pane, FIRST + 3) == pytest.approx(
+    assert riding.corners_at(pane, FIRST + 3) == pytest.approx(
         apply(turned(FIRST + 3), np.array([[20, 20], [120, 25], [115, 90], [18, 80.0]])), abs=1e-3
     )
 
 
-def test_an_edit_on_any_frame_is_where_it_was_put_and_edges_keep_their_width(shot: Shot) -> None:
+def test_an_edit_on_any_frame_is_where_it_was_put_and_edges_keep_their_width(shot: EvaluatedShot) -> None:
     riding = done(shot, ride("finger"))
     frame = FIRST + 7
     point = (101.0, 77.0, -3.0, 1.0, 4.0, -2.0, 5.0, 6.0)
     edited = done(riding, ShapePoints(type="shape-points", element="finger", frame=frame, points={2: point}))
-    assert points_at(outline(edited), [frame])[0, 2] == pytest.approx(point, abs=1e-6)
+    assert edited.points_at(outline(edited), [frame])[0, 2] == pytest.approx(point, abs=1e-6)
     others = [0, 1, 3]
-    assert points_at(outline(edited), [frame])[0, others] == pytest.approx(
-        points_at(outline(riding), [frame])[0, others], abs=1e-6
+    assert edited.points_at(outline(edited), [frame])[0, others] == pytest.approx(
+        riding.points_at(outline(riding), [frame])[0, others], abs=1e-6
     )
-    assert points_at(outline(edited), [PLATE.last])[0, 2, 6:] == pytest.approx([5.0, 6.0])
+    assert edited.points_at(outline(edited), [PLATE.last])[0, 2, 6:] == pytest.approx([5.0, 6.0])
 
 
 @pytest.mark.parametrize("then", [ride("finger", on=None), DeleteElement(type="delete", element="motion")])
-def test_what_stops_riding_stays_on_all_of_its_keys(shot: Shot, then: Any) -> None:
+def test_what_stops_riding_stays_on_all_of_its_keys(shot: EvaluatedShot, then: Any) -> None:
     riding = done(shot, ride("finger"))
     for frame in (FIRST + 4, FIRST + 8):
         point = (float(frame % 50), 40.0, 0, 0, 0, 0, 0, 0)
@@ -125,12 +125,12 @@ def test_what_stops_riding_stays_on_all_of_its_keys(shot: Shot, then: Any) -> No
     frames = [k.frame for k in outline(riding).keys]
     free = done(riding, then)
     assert outline(free).rides is None
-    assert points_at(outline(free), frames) == pytest.approx(points_at(outline(riding), frames), abs=1e-6)
+    assert free.points_at(outline(free), frames) == pytest.approx(riding.points_at(outline(riding), frames), abs=1e-6)
 
 
-def test_solving_again_moves_what_rides_and_the_old_state_stays_as_it_was(shot: Shot) -> None:
+def test_solving_again_moves_what_rides_and_the_old_state_stays_as_it_was(shot: EvaluatedShot) -> None:
     riding = done(shot, ride("finger"))
-    old = points_at(outline(riding), [FIRST + 5]).copy()
+    old = riding.points_at(outline(riding), [FIRST + 5]).copy()
     carrier = riding.find("motion", Carrier)
     assert carrier is not None
     moved = [
@@ -138,12 +138,12 @@ def test_solving_again_moves_what_rides_and_the_old_state_stays_as_it_was(shot: 
         for s in places(carrier, range(FIRST + 5, FIRST + 6))
     ]
     again = done(riding, KeepSolution(type="keep-solution", carrier="motion", places=moved))
-    assert points_at(outline(again), [FIRST + 5])[..., 0] == pytest.approx(old[..., 0] + 9, abs=0.3)
-    assert points_at(outline(riding), [FIRST + 5]) == pytest.approx(old)
-    assert again.elements["finger"] is not riding.elements["finger"]
+    assert again.points_at(outline(again), [FIRST + 5])[..., 0] == pytest.approx(old[..., 0] + 9, abs=0.3)
+    assert riding.points_at(outline(riding), [FIRST + 5]) == pytest.approx(old)
+    assert again.differing(riding) == {"motion", "finger"}
 
 
-def test_a_copy_rides_on_nothing_and_is_where_the_first_one_is(shot: Shot) -> None:
+def test_a_copy_rides_on_nothing_and_is_where_the_first_one_is(shot: EvaluatedShot) -> None:
     riding = done(shot, ride("finger"))
     frame = FIRST + 6
     riding = done(
@@ -151,7 +151,9 @@ def test_a_copy_rides_on_nothing_and_is_where_the_first_one_is(shot: Shot) -> No
     )
     twin = copied(riding, "finger").outlines[0]
     assert twin.rides is None
-    assert points_at(twin, [FIRST, frame]) == pytest.approx(points_at(outline(riding), [FIRST, frame]), abs=1e-6)
+    assert Rider(twin).points_at([FIRST, frame]) == pytest.approx(
+        riding.points_at(outline(riding), [FIRST, frame]), abs=1e-6
+    )
 
 
 def test_a_bridge_meets_both_ends_in_place_and_speed_and_passes_its_stitches() -> None:
@@ -167,13 +169,11 @@ def test_a_bridge_meets_both_ends_in_place_and_speed_and_passes_its_stitches() -
     assert straight == pytest.approx(base + 3.0 * np.arange(20)[:, None, None], abs=1e-9)
 
 
-def test_a_correction_moves_its_frame_blends_between_and_can_be_taken_away(shot: Shot) -> None:
-    def quad(which: Shot, frame: int) -> Array:
-        carrier = which.find("motion", Carrier)
-        assert carrier is not None
-        return np.asarray(quads_of(carrier, frame, frame)[0])
+def test_a_correction_moves_its_frame_blends_between_and_can_be_taken_away(shot: EvaluatedShot) -> None:
+    def quad(which: EvaluatedShot, frame: int) -> Array:
+        return np.asarray(quads(which, "motion", frame, frame)[0])
 
-    def corrected(which: Shot, frame: int, by: float) -> Shot:
+    def corrected(which: EvaluatedShot, frame: int, by: float) -> EvaluatedShot:
         corners = tuple((x + by, y) for x, y in quad(which, frame).tolist())
         return done(
             which, SetByHand(type="set-by-hand", carrier="motion", frame=frame, how="correction", corners=corners)
@@ -189,18 +189,18 @@ def test_a_correction_moves_its_frame_blends_between_and_can_be_taken_away(shot:
     assert quad(back, FIRST + 5) == pytest.approx(quad(shot, FIRST + 5))
 
 
-def test_lost_frames_are_bridged_until_something_better_is_known(shot: Shot) -> None:
+def test_lost_frames_are_bridged_until_something_better_is_known(shot: EvaluatedShot) -> None:
     lost = [
         SolvedFrame(frame=f, corners=None, status="lost", confidence=0, reason="covered")
         for f in (FIRST + 4, FIRST + 5)
     ]
     gap = done(shot, ride("finger"), KeepSolution(type="keep-solution", carrier="motion", places=lost))
     whole = done(shot, ride("finger"))
-    there = points_at(outline(gap), [FIRST + 4])[0, :, :2]
-    assert np.abs(there - points_at(outline(whole), [FIRST + 4])[0, :, :2]).max() < 2.0
+    there = gap.points_at(outline(gap), [FIRST + 4])[0, :, :2]
+    assert np.abs(there - whole.points_at(outline(whole), [FIRST + 4])[0, :, :2]).max() < 2.0
 
 
-def test_what_a_carrier_looks_at_is_its_patches_without_blind_spots_and_covers(shot: Shot) -> None:
+def test_what_a_carrier_looks_at_is_its_patches_without_blind_spots_and_covers(shot: EvaluatedShot) -> None:
     spot = square(90, 80, 10)
     looking = done(shot, AddRegion(type="add-region", carrier="motion", what="blind", frame=FIRST, points=spot))
     carrier = looking.find("motion", Carrier)
@@ -240,7 +240,7 @@ def test_what_a_carrier_looks_at_is_its_patches_without_blind_spots_and_covers(s
         (Ride(type="ride", elements=["finger"], carrier="gone"), "not in the shot"),
     ],
 )
-def test_what_cannot_be_is_refused_with_a_sentence(shot: Shot, edit: Any, says: str) -> None:
+def test_what_cannot_be_is_refused_with_a_sentence(shot: EvaluatedShot, edit: Any, says: str) -> None:
     with pytest.raises(EditError, match=says):
         edit.apply(shot)
 

@@ -29,10 +29,10 @@ from wiseglove.shot.edits import (
     ShapePoints,
 )
 from wiseglove.shot.errors import EditError
-from wiseglove.shot.evaluate import corners_at
+from wiseglove.shot.evaluated import EvaluatedShot
 from wiseglove.shot.keys import as_points
 from wiseglove.shot.looking import left_out, subjects_before
-from wiseglove.shot.model import Carrier, Insert, Shot, new_shot
+from wiseglove.shot.model import Carrier, Insert, new_shot
 from wiseglove.shot.nearness import nearness
 from wiseglove.shot.render import FrameScene
 from wiseglove.shot.sampling import doubt_of, take_sample
@@ -104,20 +104,20 @@ def box(left: float, top: float, right: float, bottom: float) -> OutlineDraft:
 WHOLE = ((0.0, 0.0), (float(WIDTH), 0.0), (float(WIDTH), float(HEIGHT)), (0.0, float(HEIGHT)))
 
 
-def keyed(pictures: Staged, pane: str | None = None) -> Shot:
+def keyed(pictures: Staged, pane: str | None = None) -> EvaluatedShot:
     """A shot with a red pane behind a subject of the plate."""
-    shot = new_shot("s1", "Stage", PLATE)
+    shot = EvaluatedShot.of(new_shot("s1", "Stage", PLATE))
     corners = WHOLE if pane is None else ((140.0, 60.0), (420.0, 60.0), (420.0, 300.0), (140.0, 300.0))
     shot = after(shot, AddPane(type="add-pane", id="back", frame=1001, corners=corners, name="Behind"))
     sample = take_sample(pictures, "a" * 24, 0, 1001, (20, 20, 40, 40))
     return after(shot, AddSubject(type="add-subject", id="who", frame=1001, sample=sample, pane=pane, name="Gardener"))
 
 
-def scene(shot: Shot, pictures: Staged, scale: float = 1.0, **how: object) -> FrameScene:
+def scene(shot: EvaluatedShot, pictures: Staged, scale: float = 1.0, **how: object) -> FrameScene:
     return FrameScene(shot, FRAME, pictures, scale, 2, Manner(**how))  # type: ignore[arg-type]
 
 
-def change(shot: Shot, **what: object) -> Shot:
+def change(shot: EvaluatedShot, **what: object) -> EvaluatedShot:
     return after(shot, SetSubject(type="set-subject", subject="who", **what))  # type: ignore[arg-type]
 
 
@@ -208,7 +208,7 @@ def test_a_pane_out_of_the_picture_leaves_nothing_of_what_it_limits(pictures: St
         assert seen.look("matte", seen.whole) is not None
     seen = scene(gone, pictures)
     assert seen.whole_matte(seen.whole).max() == 0
-    assert seen.silhouette("who").max() == 0
+    assert seen.matte_of("who").max() == 0
     assert seen.cut_of("who").max() == 0
     assert (seen.composite(seen.whole) == pictures.pixels).all()
     assert seen.values(5, 5)[1] == 0
@@ -224,7 +224,7 @@ def test_a_clean_plate_of_any_size_tells_the_backing(pictures: Staged) -> None:
 
 
 def test_a_clip_of_its_own_is_placed_over_the_plate_in_space_and_time(pictures: Staged) -> None:
-    shot = new_shot("s1", "Stage", PLATE)
+    shot = EvaluatedShot.of(new_shot("s1", "Stage", PLATE))
     sample = take_sample(pictures, OTHER, 0, 1001, (20, 20, 40, 40))
     shot = after(
         shot,
@@ -253,7 +253,7 @@ def test_a_clip_of_its_own_is_placed_over_the_plate_in_space_and_time(pictures: 
 def test_a_clip_of_its_own_rides_on_a_carrier_and_stays_where_it_was(pictures: Staged) -> None:
     corners = ((100.0, 100.0), (200.0, 100.0), (200.0, 180.0), (100.0, 180.0))
     shot = after(
-        new_shot("s1", "Stage", PLATE),
+        EvaluatedShot.of(new_shot("s1", "Stage", PLATE)),
         AddSubject(type="add-subject", id="who", frame=1001, clip=OTHER, size=(WIDTH, HEIGHT)),
         AddHandCarrier(type="add-hand-carrier", id="hand", frame=1001, corners=corners),
         SetByHand(
@@ -264,14 +264,14 @@ def test_a_clip_of_its_own_rides_on_a_carrier_and_stays_where_it_was(pictures: S
             corners=tuple((x + 50.0, y + 20.0) for x, y in corners),  # type: ignore[arg-type]
         ),
     )
-    before = corners_at(shot.subjects[0], 1006)
+    before = shot.corners_at(shot.subjects[0], 1006)
     riding = after(shot, Ride(type="ride", elements=["who"], carrier="hand"))
     which = riding.subjects[0]
     assert which.rides == "hand"
-    assert corners_at(which, 1001) == pytest.approx(corners_at(shot.subjects[0], 1001), abs=1e-6)
-    assert corners_at(which, 1006) == pytest.approx(before + (50.0, 20.0), abs=1e-6)
+    assert riding.corners_at(which, 1001) == pytest.approx(shot.corners_at(shot.subjects[0], 1001), abs=1e-6)
+    assert riding.corners_at(which, 1006) == pytest.approx(before + (50.0, 20.0), abs=1e-6)
     let_go = after(riding, DeleteElement(type="delete", element="hand"))
-    assert corners_at(let_go.subjects[0], 1001) == pytest.approx(before, abs=1e-6)
+    assert let_go.corners_at(let_go.subjects[0], 1001) == pytest.approx(before, abs=1e-6)
 
 
 def test_a_matte_from_elsewhere_of_half_the_size_fits_the_plate(pictures: Staged) -> None:

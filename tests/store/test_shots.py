@@ -7,7 +7,6 @@ from concurrent.futures import ThreadPoolExecutor
 import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
-from sqlalchemy import text
 
 from tests.builders import HAND, PANE, SQUARE, draft, small_plate
 from tests.strategies import blob
@@ -24,8 +23,9 @@ from wiseglove.shot.edits import (
     ShapePoints,
 )
 from wiseglove.shot.errors import EditError
+from wiseglove.shot.evaluated import EvaluatedShot
 from wiseglove.shot.keys import as_points
-from wiseglove.shot.model import Insert, Shot
+from wiseglove.shot.model import Insert
 from wiseglove.store import clips, shots
 from wiseglove.store.database import Database, migrate
 from wiseglove.store.errors import NotFoundError, RevisionError, StoreError
@@ -38,30 +38,30 @@ def info() -> MediaInfo:
 
 
 @pytest.fixture
-def shot(database: Database) -> Shot:
+def shot(database: Database) -> EvaluatedShot:
     with database.transaction() as session:
         clips.add(session, CLIP, info())
         return shots.create(session, "Tap", small_plate())
 
 
-def apply(database: Database, shot_id: str, edit: Edit, revision: int | None = None) -> Shot:
+def apply(database: Database, shot_id: str, edit: Edit, revision: int | None = None) -> EvaluatedShot:
     with database.transaction() as session:
         now = shots.load(session, shot_id).revision if revision is None else revision
-        return shots.apply(session, shot_id, now, edit).after
+        return shots.apply(session, shot_id, now, edit).shot
 
 
-def load(database: Database, shot_id: str) -> Shot:
+def load(database: Database, shot_id: str) -> EvaluatedShot:
     with database.transaction() as session:
         return shots.load(session, shot_id)
 
 
-def step(database: Database, shot_id: str, which: str) -> Shot:
+def step(database: Database, shot_id: str, which: str) -> EvaluatedShot:
     with database.transaction() as session:
         now = shots.load(session, shot_id).revision
-        return (shots.undo if which == "undo" else shots.redo)(session, shot_id, now).after
+        return (shots.undo if which == "undo" else shots.redo)(session, shot_id, now).shot
 
 
-def elements(shot: Shot) -> dict[str, str]:
+def elements(shot: EvaluatedShot) -> dict[str, str]:
     return {i: e.model_dump_json() for i, e in shot.elements.items()}
 
 
@@ -87,18 +87,17 @@ EDITS: list[Edit] = [
 ]
 
 
-def test_what_is_read_from_the_rows_is_what_was_applied(database: Database, shot: Shot, url: str) -> None:
+def test_what_is_read_from_the_rows_is_what_was_applied(database: Database, shot: EvaluatedShot, url: str) -> None:
     for edit in EDITS:
         last = apply(database, shot.id, edit)
         fresh = Database(url)  # reads the rows themselves
-        shots._recent._held.clear()
         again = load(fresh, shot.id)
         fresh.close()
         assert again.revision == last.revision
         assert elements(again) == elements(last)
 
 
-def test_undoing_everything_and_redoing_it_meets_every_state_again(database: Database, shot: Shot) -> None:
+def test_undoing_everything_and_redoing_it_meets_every_state_again(database: Database, shot: EvaluatedShot) -> None:
     states = [elements(shot)]
     for edit in EDITS:
         states.append(elements(apply(database, shot.id, edit)))
@@ -114,7 +113,9 @@ def test_undoing_everything_and_redoing_it_meets_every_state_again(database: Dat
 
 @settings(max_examples=12, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(st.lists(st.sampled_from(["undo", "redo", "edit"]), max_size=14))
-def test_any_walk_through_the_history_agrees_with_a_list(database: Database, shot: Shot, walk: list[str]) -> None:
+def test_any_walk_through_the_history_agrees_with_a_list(
+    database: Database, shot: EvaluatedShot, walk: list[str]
+) -> None:
     with database.transaction() as session:
         mine = shots.create(session, "Walk", small_plate())
     done, undone = [elements(mine)], []
@@ -132,7 +133,7 @@ def test_any_walk_through_the_history_agrees_with_a_list(database: Database, sho
         assert elements(load(database, mine.id)) == done[-1]
 
 
-def test_history_says_what_undo_and_redo_would_do(database: Database, shot: Shot) -> None:
+def test_history_says_what_undo_and_redo_would_do(database: Database, shot: EvaluatedShot) -> None:
     apply(database, shot.id, ADD_HAND)
     apply(database, shot.id, shape(1005, 2))
     step(database, shot.id, "undo")
@@ -142,15 +143,17 @@ def test_history_says_what_undo_and_redo_would_do(database: Database, shot: Shot
     assert past.redo == "Moved whole Hand, frame 1005"
 
 
-def test_an_edit_of_an_older_revision_is_refused_with_the_newer_state(database: Database, shot: Shot) -> None:
+def test_an_edit_of_an_older_revision_is_refused_with_the_newer_state(database: Database, shot: EvaluatedShot) -> None:
     newer = apply(database, shot.id, ADD_HAND)
-    with pytest.raises(RevisionError) as told:
-        apply(database, shot.id, ADD_PANE, revision=0)
-    assert elements(told.value.shot) == elements(newer)
-    assert load(database, shot.id).revision == 1
+    other = apply(database, shot.id, shape(1005, 2))
+    with pytest.raises(RevisionError, match="changed meanwhile by “Moved whole Hand, frame 1005”") as refused:
+        apply(database, shot.id, shape(1005, 3), revision=newer.revision)
+    assert elements(refused.value.shot) == elements(other)
+    assert refused.value.by == ["Moved whole Hand, frame 1005"]
+    assert load(database, shot.id).revision == 2
 
 
-def test_a_refused_edit_leaves_no_trace(database: Database, shot: Shot) -> None:
+def test_a_refused_edit_leaves_no_trace(database: Database, shot: EvaluatedShot) -> None:
     apply(database, shot.id, ADD_HAND)
     with pytest.raises(EditError):
         apply(database, shot.id, shape(2000, 1))
@@ -159,7 +162,7 @@ def test_a_refused_edit_leaves_no_trace(database: Database, shot: Shot) -> None:
         assert shots.history(session, shot.id).undo == "Drew Hand, frame 1001"
 
 
-def test_of_two_edits_at_once_exactly_one_is_taken(database: Database, shot: Shot) -> None:
+def test_of_two_edits_at_once_exactly_one_is_taken(database: Database, shot: EvaluatedShot) -> None:
     apply(database, shot.id, ADD_HAND)
 
     def attempt(seed: int) -> bool:
@@ -179,7 +182,7 @@ def test_a_shot_that_is_not_there_says_so(database: Database) -> None:
         load(database, "nothere")
 
 
-def test_clips_go_when_nothing_uses_them(database: Database, shot: Shot, settings: Settings) -> None:
+def test_clips_go_when_nothing_uses_them(database: Database, shot: EvaluatedShot, settings: Settings) -> None:
     other = "1" * 24
     for clip in (CLIP, other):
         (settings.media / clip).mkdir()
@@ -205,23 +208,3 @@ def test_migrating_twice_changes_nothing_and_the_tables_match_the_models(databas
         )
         differences = [d for d in compare_metadata(context, Base.metadata) if "procrastinate" not in str(d)]
     assert differences == []
-
-
-def test_a_database_from_before_shapes_lay_apart_keeps_its_outlines(
-    database: Database, url: str, shot: Shot, monkeypatch: pytest.MonkeyPatch
-) -> None:
-    for edit in (ADD_HAND, ADD_PANE, shape(1005, 2)):
-        apply(database, shot.id, edit)
-    drawn = load(database, shot.id)
-    whole = [{"shot": shot.id, "id": i, "body": body} for i, body in elements(drawn).items()]
-    with database.engine.begin() as connection:
-        connection.execute(
-            text("update elements set body = cast(:body as jsonb) where shot = :shot and id = :id"), whole
-        )
-        connection.execute(text("alter table elements drop column shapes"))
-        connection.execute(text("update alembic_version set version_num = '0001'"))
-    migrate(url)
-    monkeypatch.setattr(shots, "_recent", type(shots._recent)(1))  # nothing is known from before
-    assert elements(load(database, shot.id)) == elements(drawn)
-    after = apply(database, shot.id, shape(1010, 3))
-    assert elements(load(database, shot.id)) == elements(after)

@@ -22,11 +22,11 @@ from wiseglove.media.encode import jpeg
 from wiseglove.media.plate import to_float
 from wiseglove.shot.edits.base import get, unlocked_carrier
 from wiseglove.shot.errors import EditError
-from wiseglove.shot.evaluate import corners_at
+from wiseglove.shot.evaluated import EvaluatedShot
 from wiseglove.shot.keys import check_frame
 from wiseglove.shot.looking import check_solvable, in_order, left_out, looked_at
-from wiseglove.shot.model import Carrier, Pane, Shot
-from wiseglove.shot.riding import known_span, motion
+from wiseglove.shot.model import Carrier, Pane
+from wiseglove.shot.motions import known_span, motion_of
 from wiseglove.shot.scene import size_at
 from wiseglove.store import shots
 from wiseglove.store.jobs import Job, as_job
@@ -68,7 +68,7 @@ def solve_all(shot_id: str, wanted: SolveRequest, context: Ctx) -> list[Job]:
         return [_order(context, session, shot, carrier, wanted) for carrier in solvable]
 
 
-def _order(context: Context, session: Session, shot: Shot, carrier: Carrier, wanted: SolveRequest) -> Job:
+def _order(context: Context, session: Session, shot: EvaluatedShot, carrier: Carrier, wanted: SolveRequest) -> Job:
     check_solvable(carrier)
     for frame in (wanted.first, wanted.last):
         check_frame(shot.plate, frame)
@@ -110,8 +110,8 @@ def read_checks(shot_id: str, carrier: str, context: Ctx) -> Checks:
     """Jitter of a carrier's motion, and what its smoothing takes out."""
     shot = load_shot(context, shot_id)
     found = get(shot, carrier, Carrier)
-    quads = motion(found, shot.plate).quads
-    bare = motion(found.model_copy(update={"smoothing": 0}), shot.plate).quads
+    quads = shot.motion(found).quads
+    bare = motion_of(found.model_copy(update={"smoothing": 0}), shot.plate).quads
     removed = np.linalg.norm(quads - bare, axis=-1).max(axis=1)
     first, last = known_span(found)
     shaking = jitter(quads[first - shot.plate.first : last - shot.plate.first + 1])
@@ -130,7 +130,7 @@ def read_slip(shot_id: str, carrier: str, first: int, last: int, context: Ctx) -
     found = get(shot, carrier, Carrier)
     check_frame(shot.plate, first)
     last = min(last, shot.plate.last, first + SLIP_FRAMES - 1)
-    there = motion(found, shot.plate)
+    there = shot.motion(found)
     back = np.linalg.inv(there.matrices(np.array([found.at], np.float64))[0])
     slip = Slip(_luma(context, shot, found.at), looked_at(shot, found, found.at))
     out: list[float | None] = []
@@ -146,7 +146,7 @@ def read_slip(shot_id: str, carrier: str, first: int, last: int, context: Ctx) -
     return SlipOf(first=first, slip=out)
 
 
-def _luma(context: Context, shot: Shot, frame: int) -> NDArray[np.float32]:
+def _luma(context: Context, shot: EvaluatedShot, frame: int) -> NDArray[np.float32]:
     plate = shot.plate
     return seen_in(to_float(context.pictures.plate(plate, frame, plate.width, plate.height)), "luma")
 
@@ -183,9 +183,9 @@ def read_aspect(shot_id: str, pane: str, context: Ctx) -> Aspect:
     return _estimated(shot, get(shot, pane, Pane))
 
 
-def _estimated(shot: Shot, pane: Pane) -> Aspect:
+def _estimated(shot: EvaluatedShot, pane: Pane) -> Aspect:
     plate = shot.plate
-    corners = corners_at(pane, pane.keys[0].frame) * (plate.pixel_aspect, 1.0)
+    corners = shot.corners_at(pane, pane.keys[0].frame) * (plate.pixel_aspect, 1.0)
     aspect, told = aspect_of(corners, plate.width * plate.pixel_aspect, plate.height)
     return Aspect(aspect=round(float(np.clip(aspect, 0.02, 50)), 4), by_perspective=told)
 
@@ -195,7 +195,7 @@ def read_flat(shot_id: str, pane: str, frame: int, context: Ctx, size: Size = "f
     """The plate as seen through a pane, unrolled and held still, where slip shows as movement."""
     shot = load_shot(context, shot_id)
     check_frame(shot.plate, frame)
-    corners = corners_at(get(shot, pane, Pane), frame)
+    corners = shot.corners_at(get(shot, pane, Pane), frame)
     plate = shot.plate
     if not is_convex(corners):
         raise EditError("The pane is folded over on this frame, so it cannot be unrolled.")

@@ -62,11 +62,11 @@ def preview_delivery(shot_id: str, order: Order, context: Ctx) -> Preview:
 @router.post("/shots/{shot_id}/deliveries", status_code=201)
 def order_delivery(shot_id: str, order: Order, context: Ctx) -> Job:
     """Render the shot as it is now."""
-    if not (order.matte or order.each_cover or order.composite or order.corners):
+    if not any(dict(order).values()):
         raise StoreError("Nothing was chosen to deliver. Choose at least one kind of file.")
     with context.database.transaction() as session:
         shot = shots.load(session, shot_id)
-        payload = {"shot": shot.model_dump(mode="json"), "order": order.model_dump()}
+        payload = {"shot": shot.document.model_dump(mode="json"), "order": order.model_dump()}
         title = f"Rendering {shot.settings.name}, revision {shot.revision}"
         return as_job(context.queue.put(session, "deliver", title, payload, shot=shot_id))
 

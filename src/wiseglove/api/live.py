@@ -21,7 +21,6 @@ from wiseglove.core.compositing.pane import PREVIEW
 from wiseglove.core.matte.coverage import Box
 from wiseglove.media.errors import MediaError
 from wiseglove.shot.basics import Coordinate
-from wiseglove.shot.evaluate import points_at
 from wiseglove.shot.model import Animated
 from wiseglove.shot.render import FrameScene
 from wiseglove.shot.scene import Style
@@ -66,7 +65,7 @@ class LiveScene:
             element = shot.elements.get(dragged.element)
             if not isinstance(element, Animated):
                 raise StoreError("What is dragged is not in the shot any more.")
-            committed = points_at(element, [dragged.frame])[0]
+            committed = shot.rider(element).shape_at(dragged.frame)
             self._last = self._scene.reach_of(dragged.element, committed)
             self._key = key
         scene = self._scene

@@ -12,15 +12,16 @@ from pydantic import BaseModel, Field
 from wiseglove.api.context import Context, Ctx
 from wiseglove.api.pictures import load_shot
 from wiseglove.core.geometry.fitting import fit_sparsely
-from wiseglove.core.outline.carry import Carrier
+from wiseglove.core.outline.carry import OutlineFollower
 from wiseglove.core.outline.snap import snap
 from wiseglove.shot.basics import Coordinate, Corner, ElementId, Point
 from wiseglove.shot.edits import OutlineDraft, thinned_keys
 from wiseglove.shot.edits.base import Index
 from wiseglove.shot.errors import EditError
-from wiseglove.shot.evaluate import pivot_at
-from wiseglove.shot.keys import as_points, check_frame, shape_at
-from wiseglove.shot.model import Outline, Shot
+from wiseglove.shot.evaluated import EvaluatedShot
+from wiseglove.shot.keys import as_points, check_frame
+from wiseglove.shot.model import Outline
+from wiseglove.shot.rider import Rider
 from wiseglove.store.errors import NotFoundError
 
 router = APIRouter(prefix="/api", tags=["outlines"])
@@ -75,10 +76,10 @@ class Proposal(BaseModel):
 def propose_snap(shot_id: str, wanted: SnapRequest, context: Ctx) -> Proposal:
     """The outline with a stretch moved onto the edge in the plate; refused where there is none."""
     shot = load_shot(context, shot_id)
-    outline = find_outline(shot, wanted.outline)
+    rider = find_outline(shot, wanted.outline)
     check_frame(shot.plate, wanted.frame)
-    shape = shape_at(outline, wanted.frame)
-    kinds: list[str] = list(outline.kinds)
+    shape = rider.shape_at(wanted.frame)
+    kinds: list[str] = list(rider.element.kinds)
     snapped = snap(plate_picture(context, shot, wanted.frame), shape, wanted.points, kinds, wanted.radius)
     if snapped.reason:
         raise EditError(f"{snapped.reason} Nothing was changed; move it nearer, or choose another stretch.")
@@ -99,17 +100,18 @@ class CarryRequest(BaseModel):
 def propose_carry(shot_id: str, wanted: CarryRequest, context: Ctx) -> Proposal:
     """The outline on the next frames as the picture shows it; it ends early, with the reason, where that is unsure."""
     shot = load_shot(context, shot_id)
-    outline = find_outline(shot, wanted.outline)
+    rider = find_outline(shot, wanted.outline)
     check_frame(shot.plate, wanted.frame)
     to = min(max(wanted.to, shot.plate.first), shot.plate.last)
     if to == wanted.frame:
         raise EditError("There is no further frame to carry the outline on to. Nothing was changed.")
     step = 1 if to > wanted.frame else -1
     frames = range(wanted.frame + step, to + step, step)[:MOST_CARRIED]
-    carrier = Carrier(plate_picture(context, shot, wanted.frame), shape_at(outline, wanted.frame), list(outline.kinds))
+    kinds: list[str] = list(rider.element.kinds)
+    follower = OutlineFollower(plate_picture(context, shot, wanted.frame), rider.shape_at(wanted.frame), kinds)
     proposal = Proposal(shapes={}, sure={})
     for frame in frames:
-        carried = carrier.on(plate_picture(context, shot, frame))
+        carried = follower.on(plate_picture(context, shot, frame))
         if carried.reason:
             proposal.reason = f"It stops before frame {frame}. {carried.reason}"
             proposal.where = carried.where
@@ -139,9 +141,9 @@ class Thinning(BaseModel):
 @router.post("/shots/{shot_id}/thin")
 def propose_thinning(shot_id: str, wanted: ThinRequest, context: Ctx) -> Thinning:
     """What thinning out would leave."""
-    outline = find_outline(load_shot(context, shot_id), wanted.outline)
-    thinned = thinned_keys(outline, wanted.tolerance)
-    return Thinning(frames=list(thinned.frames), before=len(outline.keys), error=thinned.error)
+    rider = find_outline(load_shot(context, shot_id), wanted.outline)
+    thinned = thinned_keys(rider, wanted.tolerance)
+    return Thinning(frames=list(thinned.frames), before=len(rider.element.keys), error=thinned.error)
 
 
 class PivotPlace(BaseModel):
@@ -154,19 +156,19 @@ class PivotPlace(BaseModel):
 @router.get("/shots/{shot_id}/pivots/{outline}/{frame}")
 def read_pivot(shot_id: str, outline: ElementId, frame: int, context: Ctx) -> PivotPlace:
     """An outline's pivot on a frame: the one that was put, or its centre."""
-    x, y = pivot_at(find_outline(load_shot(context, shot_id), outline), frame)
+    x, y = find_outline(load_shot(context, shot_id), outline).pivot_at(frame)
     return PivotPlace(x=float(x), y=float(y))
 
 
-def find_outline(shot: Shot, outline: str) -> Outline:
-    """The outline, or NotFoundError."""
+def find_outline(shot: EvaluatedShot, outline: str) -> Rider[Outline]:
+    """The outline with what it rides on, or NotFoundError."""
     found = shot.find(outline, Outline)
     if found is None:
         raise NotFoundError("That outline is not in the shot any more.")
-    return found
+    return shot.rider(found)
 
 
-def plate_picture(context: Context, shot: Shot, frame: int) -> NDArray[np.uint8]:
+def plate_picture(context: Context, shot: EvaluatedShot, frame: int) -> NDArray[np.uint8]:
     """The plate's display copy at full size, RGB."""
     picture = context.pictures.plate(shot.plate, frame, shot.plate.width, shot.plate.height)
     return np.asarray(picture, np.uint8)

@@ -10,15 +10,15 @@ from fastapi.responses import FileResponse
 from pydantic import ValidationError
 
 from wiseglove.api.context import Context, Ctx
+from wiseglove.core.compositing.colour import to_eight_bits
 from wiseglove.core.compositing.pane import PREVIEW
 from wiseglove.media import clip
 from wiseglove.media.encode import jpeg, png
-from wiseglove.shot.cutting import last_solved
 from wiseglove.shot.edits import SetSubject
 from wiseglove.shot.errors import EditError
-from wiseglove.shot.model import Shot
+from wiseglove.shot.evaluated import EvaluatedShot
+from wiseglove.shot.model import Contents
 from wiseglove.shot.render import FrameScene
-from wiseglove.shot.riding import bound
 from wiseglove.shot.scene import Manner, Style
 from wiseglove.store import shots
 from wiseglove.store.errors import NotFoundError
@@ -40,15 +40,13 @@ def read_picture(clip_id: str, size: Size, number: int, context: Ctx) -> FileRes
     return FileResponse(path, media_type="image/jpeg", headers=FOREVER)
 
 
-def load_shot(context: Context, shot_id: str) -> Shot:
+def load_shot(context: Context, shot_id: str) -> EvaluatedShot:
     """The shot as it is now."""
     with context.database.transaction() as session:
-        shot = shots.load(session, shot_id)
-    shots.remember(shot)
-    return shot
+        return shots.load(session, shot_id)
 
 
-def tried(shot: Shot, trial: str | None) -> Shot:
+def tried(shot: EvaluatedShot, trial: str | None) -> EvaluatedShot:
     """The shot with a change of a subject (SetSubject as JSON) that is only looked at. Raises EditError."""
     if trial is None:
         return shot
@@ -56,11 +54,10 @@ def tried(shot: Shot, trial: str | None) -> Shot:
         edit = SetSubject.model_validate_json(trial)
     except ValidationError as error:
         raise EditError("The change that was tried cannot be read. Nothing was changed.") from error
-    after = {i: e for i, e in edit.apply(shot).after.items() if e is not None}
-    return shot.model_copy(update={"elements": bound({**shot.elements, **after}, shot.plate)})
+    return shot.with_elements(edit.apply(shot).after)
 
 
-def scale_for(shot: Shot, size: Size) -> float:
+def scale_for(shot: Contents, size: Size) -> float:
     """Pixels per plate pixel of a display size."""
     return 1.0 if size == "full" else min(1.0, clip.PROXY_WIDTH / shot.plate.width)
 
@@ -98,7 +95,7 @@ def read_look(
     kept = "no-store" if trial else "private, max-age=3600"
     headers = {"Cache-Control": kept, "X-Revision": str(shot.revision)}
     if any(s.key.solved for s in shot.subjects):
-        headers["X-Soft-Edge"] = f"{last_solved['seconds']:.2f}"
+        headers["X-Soft-Edge"] = f"{scene.subjects.seconds_in_band:.2f}"
     if pixels.ndim == 2:
         return Response(png(pixels), media_type="image/png", headers=headers)
     return Response(jpeg(pixels, 90), media_type="image/jpeg", headers=headers)
@@ -109,5 +106,5 @@ def read_thumbnail(shot_id: str, element: str, frame: int, context: Ctx, v: int 
     """A cover's matte or a pane's place at a frame, 96 pixels wide, grey PNG."""
     shot = load_shot(context, shot_id)
     scene = FrameScene(shot, frame, context.pictures, 96 / shot.plate.width, 1)
-    pixels = scene.silhouette(element)
+    pixels = to_eight_bits(scene.matte_of(element))
     return Response(png(pixels), media_type="image/png", headers={"Cache-Control": "private, max-age=3600"})

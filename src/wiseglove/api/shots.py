@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Annotated
+
 from fastapi import APIRouter, Response
 from pydantic import BaseModel, Field
 from sqlalchemy import func, select
@@ -14,32 +16,33 @@ from wiseglove.api.schemas import (
     ShotCard,
     ShotChange,
     ShotState,
-    animated,
     change_of,
     json_of,
-    rows_of,
 )
 from wiseglove.shot.basics import ElementId, Plate
 from wiseglove.shot.edits import Copied, Edit, copied
 from wiseglove.store import clips, jobs, shots
 from wiseglove.store.errors import NotFoundError, RevisionError
+from wiseglove.store.jobs import announce_change
 from wiseglove.store.shapes import uncollected
 from wiseglove.store.tables import ElementRow, ShotRow
 
 router = APIRouter(prefix="/api/shots", tags=["shots"])
-
-
-class EditRequest(BaseModel):
-    """An edit of the shot as it was at a revision."""
-
-    revision: int = Field(ge=0)
-    edit: Edit
+EditId = Annotated[str, Field(pattern=r"^[A-Za-z0-9-]{1,64}$")]
 
 
 class StepRequest(BaseModel):
     """Undo or redo of the shot as it was at a revision."""
 
     revision: int = Field(ge=0)
+    id: EditId | None = None
+    """What is sent again under the same id, because no answer came, is done once."""
+
+
+class EditRequest(StepRequest):
+    """An edit of the shot as it was at a revision."""
+
+    edit: Edit
 
 
 @router.get("")
@@ -82,8 +85,8 @@ def read_ahead(context: Context) -> None:
             continue
         with uncollected():
             json_of(shot)
-            for element in animated(shot).values():
-                rows_of(element, shot.plate.first, shot.plate.first)
+            for element in shot.moving.values():
+                shot.rows(element, shot.plate.first, shot.plate.first)
 
 
 @router.get("/{shot_id}", response_model=ShotState)
@@ -92,7 +95,6 @@ def read_shot(shot_id: str, context: Ctx) -> Response:
     with context.database.transaction() as session:
         shot = shots.load(session, shot_id)
         past = shots.history(session, shot_id)
-    shots.remember(shot)
     # Straight to bytes: checking what was just built from the model would take longer than building it.
     with uncollected():
         state = json_of(shot, past)
@@ -108,7 +110,7 @@ def read_geometry(shot_id: str, revision: int, first: int, last: int, context: C
     shot = load_shot(context, shot_id)
     if shot.revision != revision:
         raise RevisionError(shot, None)
-    rows = b"".join(rows_of(element, first, last) for element in animated(shot).values())
+    rows = b"".join(shot.rows(element, first, last) for element in shot.moving.values())
     return Response(rows, media_type="application/octet-stream", headers={"Cache-Control": "no-store"})
 
 
@@ -154,31 +156,37 @@ def delete_shot(shot_id: str, context: Ctx) -> Response:
 
 @router.post("/{shot_id}/edits")
 def apply_edit(shot_id: str, request: EditRequest, context: Ctx) -> ShotChange:
-    """Apply an edit; 409 with the newer state where the shot has moved on."""
+    """Apply an edit, on top of what others changed meanwhile where that is about other things; else 409 says by what."""
     with context.database.transaction() as session:
-        changed = shots.apply(session, shot_id, request.revision, request.edit)
-        return _finished(session, context, changed)
+        changed = shots.apply(session, shot_id, request.revision, request.edit, request.id)
+        return _finished(session, changed)
 
 
 @router.post("/{shot_id}/undo")
 def undo(shot_id: str, request: StepRequest, context: Ctx) -> ShotChange:
     """Take the last edit back."""
     with context.database.transaction() as session:
-        return _finished(session, context, shots.undo(session, shot_id, request.revision))
+        return _finished(session, shots.undo(session, shot_id, request.revision, request.id))
 
 
 @router.post("/{shot_id}/redo")
 def redo(shot_id: str, request: StepRequest, context: Ctx) -> ShotChange:
     """Do the last undone edit again."""
     with context.database.transaction() as session:
-        return _finished(session, context, shots.redo(session, shot_id, request.revision))
+        return _finished(session, shots.redo(session, shot_id, request.revision, request.id))
 
 
-def _finished(session: Session, context: Context, changed: shots.Changed) -> ShotChange:
-    past = shots.history(session, changed.after.id)
-    jobs.announce(session, "shot", {"shot": changed.after.id, "revision": changed.after.revision})
+@router.get("/{shot_id}/changes")
+def read_changes(shot_id: str, since: int, context: Ctx) -> ShotChange:
+    """What has changed since a revision; 409 with the whole state where that is too long ago to be known."""
+    with context.database.transaction() as session:
+        return change_of(shots.changes(session, shot_id, since), shots.history(session, shot_id))
+
+
+def _finished(session: Session, changed: shots.Changed) -> ShotChange:
+    past = shots.history(session, changed.shot.id)
+    announce_change(session, changed)
     session.commit()
-    shots.note(changed)
     return change_of(changed, past)
 
 

@@ -17,9 +17,9 @@ from wiseglove.media import clip
 from wiseglove.media.info import MediaInfo
 from wiseglove.shot.cutting import channel_of
 from wiseglove.shot.edits.base import get
-from wiseglove.shot.evaluate import corners_at
+from wiseglove.shot.evaluated import EvaluatedShot
 from wiseglove.shot.keys import check_frame
-from wiseglove.shot.model import Shot
+from wiseglove.shot.model import Contents
 from wiseglove.shot.nearness import Nearness, nearness
 from wiseglove.shot.render import FrameScene
 from wiseglove.shot.sampling import doubt_of, take_sample
@@ -71,7 +71,7 @@ def sample(shot_id: str, dragged: Dragged, context: Ctx) -> Sampled:
 
 
 def _in_clip(
-    shot: Shot, which: Subject | None, dragged: Dragged, pictures: ExactPictures
+    shot: EvaluatedShot, which: Subject | None, dragged: Dragged, pictures: ExactPictures
 ) -> tuple[str, int | None, SampleBox]:
     """The clip that is sampled, the frame at which it starts, and the box in its pixels."""
     if which is not None and which.key.matte is not None:
@@ -83,7 +83,7 @@ def _in_clip(
     x, y, w, h = dragged.box
     corners = np.array([[x, y], [x + w, y], [x + w, y + h], [x, y + h]], np.float64)
     info = pictures.info(which.clip)
-    inverse = np.linalg.inv(unit_square_to_quad(corners_at(which, dragged.frame))).astype(np.float64)
+    inverse = np.linalg.inv(unit_square_to_quad(shot.corners_at(which, dragged.frame))).astype(np.float64)
     unit = apply(inverse, corners)
     there = unit * (info.width, info.height)
     (left, top), (right, bottom) = there.min(axis=0), there.max(axis=0)
@@ -133,7 +133,7 @@ def read_notes(shot_id: str, subject: str, context: Ctx) -> Notes:
     return Notes(notes=notes)
 
 
-def _about(shot: Shot, info: MediaInfo, start: int, what: str) -> list[str]:
+def _about(shot: Contents, info: MediaInfo, start: int, what: str) -> list[str]:
     notes = []
     plate = shot.plate
     if info.kind != "still" and (start > plate.first or start + info.count - 1 < plate.last):
@@ -150,7 +150,7 @@ def _about(shot: Shot, info: MediaInfo, start: int, what: str) -> list[str]:
     return notes
 
 
-def _says_nothing(media: Path, which: Subject, shot: Shot) -> bool:
+def _says_nothing(media: Path, which: Subject, shot: Contents) -> bool:
     pictures = ExactPictures(media)
     try:
         source = which.key.matte or which.clip or shot.plate.media

@@ -12,7 +12,7 @@ from wiseglove.core.keying.key import Keyer, finished, key, subject
 from wiseglove.core.matte.combine import outline_matte
 from wiseglove.core.matte.coverage import Box, coverage, fill
 from wiseglove.core.motion.plane import PlaneSolver
-from wiseglove.core.outline.carry import Carrier
+from wiseglove.core.outline.carry import OutlineFollower
 from wiseglove.core.outline.snap import snap
 from wiseglove.core.outline.trace import Tree, edge_costs
 
@@ -43,4 +43,4 @@ def warm_up() -> None:
     disc, smooth = ellipse(24.0, 24.0, 9.0, 9.0), ["smooth"] * 4
     snap(picture, disc, [], smooth, 3.0)
     grainy = np.random.default_rng(1).integers(0, 255, (72, 72, 3), np.uint8)
-    Carrier(grainy, disc, smooth).on(grainy)
+    OutlineFollower(grainy, disc, smooth).on(grainy)

@@ -97,7 +97,7 @@ def install(database: Database, settings: Settings, folder: Path, tell: Tell) ->
     for edit in demo_edits(folder):
         with database.transaction() as session:
             revision = session.get_one(ShotRow, shot_id).revision
-            shots.remember(shots.apply(session, shot_id, revision, edit).after)
+            shots.apply(session, shot_id, revision, edit)
     return shot_id
 
 
@@ -146,8 +146,7 @@ def apply_edits(database: Database, shot_id: str, edits: list[Edit]) -> None:
     for edit in edits:
         with database.transaction() as session:
             revision = session.get_one(ShotRow, shot_id).revision
-            changed = shots.apply(session, shot_id, revision, edit)
-        shots.note(changed)
+            shots.apply(session, shot_id, revision, edit)
 
 
 def still_there(database: Database, names: list[str], last_made: str) -> set[str]:

@@ -33,8 +33,9 @@ from wiseglove.shot.edits import (
     ShapePoints,
 )
 from wiseglove.shot.edits.subjects import plate_corners
+from wiseglove.shot.evaluated import EvaluatedShot
 from wiseglove.shot.keys import as_points
-from wiseglove.shot.model import Insert, Shot
+from wiseglove.shot.model import Contents, Insert
 from wiseglove.shot.sampling import take_sample
 from wiseglove.shot.subject import CleanUp, Sample, Step
 from wiseglove.store import shots
@@ -130,7 +131,7 @@ def mattes_of_presenter() -> list[Edit]:
     ]
 
 
-def subject_of_presenter(shot: Shot, sample: Sample) -> list[Edit]:
+def subject_of_presenter(shot: Contents, sample: Sample) -> list[Edit]:
     """The presenter as a subject, with the covers that `mattes_of_presenter` has drawn as its core and garbage."""
     named = {c.name: c.id for c in shot.covers}
     return [
@@ -181,7 +182,7 @@ def _install_presenter(database: Database, settings: Settings, movie: Path) -> s
     return shot_id
 
 
-def _background(shot: Shot, media: str) -> list[Edit]:
+def _background(shot: Contents, media: str) -> list[Edit]:
     corners: Corners = plate_corners(shot.plate)
     return [
         AddPane(type="add-pane", id="background", frame=FIRST, corners=corners, name="Night greenhouse"),
@@ -195,7 +196,7 @@ def _install_glass(database: Database, settings: Settings, movie: Path) -> str:
     frames = [i for i in sorted({GLASS_FRAMES[0], GLASS_FRAMES[-1], *PANE_KEYED}) if i in GLASS_FRAMES]
     places = {i - GLASS_FRAMES[0]: scene.screen_corners(i) for i in frames}
 
-    def edits(shot: Shot) -> list[Edit]:
+    def edits(shot: Contents) -> list[Edit]:
         a, b, c, d = ((float(x), float(y)) for x, y in places[0])
         out: list[Edit] = [AddPane(type="add-pane", id="glass", frame=FIRST, corners=(a, b, c, d), name="Panel glass")]
         for index, corners in places.items():
@@ -212,7 +213,7 @@ def _install_glass(database: Database, settings: Settings, movie: Path) -> str:
     return shot_id
 
 
-def _apply(database: Database, shot_id: str, make: Callable[[Shot], list[Edit]]) -> None:
+def _apply(database: Database, shot_id: str, make: Callable[[EvaluatedShot], list[Edit]]) -> None:
     with database.transaction() as session:
         shot = shots.load(session, shot_id)
     apply_edits(database, shot_id, make(shot))

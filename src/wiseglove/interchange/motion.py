@@ -1,4 +1,4 @@
-"""A solved pane as CSV: frame,status,confidence,x1,y1 ... x4,y4, corners in the order given, in plate pixels."""
+"""A pane's corners as CSV: frame,status,confidence,x1,y1 ... x4,y4, from top left clockwise, in plate pixels."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ HEADER = ["frame", "status", "confidence", "x1", "y1", "x2", "y2", "x3", "y3", "
 
 @dataclass(frozen=True)
 class Row:
-    """A frame; corners (4, 2), or None where the motion is lost."""
+    """A frame; corners (4, 2), or None where there are none, as on a lost frame that was only solved."""
 
     frame: int
     status: str
@@ -23,7 +23,7 @@ class Row:
 
 
 def write(rows: list[Row]) -> str:
-    """The table; four decimals, and nothing in place of the corners of a lost frame."""
+    """The table; four decimals, and nothing in place of corners that are not there."""
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\n")
     writer.writerow(HEADER)

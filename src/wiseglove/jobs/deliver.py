@@ -16,14 +16,15 @@ import numpy as np
 from pydantic import BaseModel
 
 from wiseglove.core.compositing.pane import FINAL
-from wiseglove.interchange import corners
+from wiseglove.interchange import motion
 from wiseglove.jobs.run import Outcome, Run
 from wiseglove.media.encode import MovieWriter, png
-from wiseglove.shot.evaluate import points_at
-from wiseglove.shot.model import Cover, Shot
+from wiseglove.shot.evaluated import EvaluatedShot
+from wiseglove.shot.formats import upgraded_shot
+from wiseglove.shot.model import Contents, Cover, Pane, Shot
 from wiseglove.shot.render import FrameScene
-from wiseglove.shot.riding import bound
 from wiseglove.shot.subject import Subject
+from wiseglove.shot.trust import trust
 from wiseglove.store.pictures import ExactPictures
 
 
@@ -63,7 +64,7 @@ def file_name(name: str) -> str:
     return re.sub(r"[^\w.-]+", "_", name, flags=re.UNICODE).strip("._") or "unnamed"
 
 
-def listing(shot: Shot, order: Order) -> list[str]:
+def listing(shot: Contents, order: Order) -> list[str]:
     """Names of what a delivery will hold, sequences as one line."""
     base, plate = file_name(shot.settings.name), shot.plate
     span = f"[{plate.first}-{plate.last}].png"
@@ -81,27 +82,26 @@ def listing(shot: Shot, order: Order) -> list[str]:
     return [*names, "manifest.json"]
 
 
-def _cover_folders(shot: Shot) -> dict[str, str]:
+def _cover_folders(shot: Contents) -> dict[str, str]:
     things: list[Cover | Subject] = [*shot.covers, *shot.subjects]
     shown = (thing for thing in things if thing.shown)
     return {thing.id: f"matte/{i:02d}_{file_name(thing.name)}" for i, thing in enumerate(shown, start=1)}
 
 
-def _subject_folders(shot: Shot) -> dict[str, str]:
+def _subject_folders(shot: Contents) -> dict[str, str]:
     return {
         subject.id: f"subject/{i:02d}_{file_name(subject.name)}"
         for i, subject in enumerate((s for s in shot.subjects if s.shown), start=1)
     }
 
 
-def _pane_files(shot: Shot) -> dict[str, str]:
+def _pane_files(shot: Contents) -> dict[str, str]:
     return {pane.id: f"{i:02d}_{file_name(pane.name)}" for i, pane in enumerate(shot.panes, start=1)}
 
 
 def work(run: Run) -> Outcome:
     """Render every frame of the shot as it was when the delivery was ordered."""
-    shot = Shot.model_validate(run.payload["shot"], strict=False)
-    shot = shot.model_copy(update={"elements": bound(shot.elements, shot.plate)})
+    shot = EvaluatedShot.of(Shot.model_validate(upgraded_shot(run.payload["shot"]), strict=False))
     order = Order.model_validate(run.payload["order"])
     base, plate = file_name(shot.settings.name), shot.plate
     final = run.settings.deliveries / f"{run.job}.zip"
@@ -136,7 +136,9 @@ def work(run: Run) -> Outcome:
     return Outcome(f"{files} files, {final.stat().st_size / 1e6:.1f} MB.", {"files": files})
 
 
-def _render(run: Run, shot: Shot, order: Order, pictures: ExactPictures, package: Package, movie_path: Path) -> None:
+def _render(
+    run: Run, shot: EvaluatedShot, order: Order, pictures: ExactPictures, package: Package, movie_path: Path
+) -> None:
     base, plate = file_name(shot.settings.name), shot.plate
     movie = None
     if order.composite:
@@ -160,9 +162,18 @@ def _render(run: Run, shot: Shot, order: Order, pictures: ExactPictures, package
         movie.close()
 
 
-def _add_corners(shot: Shot, package: Package) -> None:
-    frames = np.arange(shot.plate.first, shot.plate.last + 1)
+def _add_corners(shot: EvaluatedShot, package: Package) -> None:
     names = _pane_files(shot)
     for pane in shot.panes:
-        table = corners.write(frames, points_at(pane, frames)[:, :, :2])
-        package.add(f"corners/{names[pane.id]}.csv", table.encode())
+        package.add(f"corners/{names[pane.id]}.csv", motion.write(corner_rows(shot, pane)).encode())
+
+
+def corner_rows(shot: EvaluatedShot, pane: Pane) -> list[motion.Row]:
+    """Where a pane's corners are shown on each frame, and how far what it rides on is to be trusted there."""
+    frames = range(shot.plate.first, shot.plate.last + 1)
+    corners = shot.points_at(pane, np.arange(frames.start, frames.stop))[:, :, :2]
+    trusted = [trust(shot, pane, frame) for frame in frames]
+    return [
+        motion.Row(frame, there.status, there.confidence, quad)
+        for frame, there, quad in zip(frames, trusted, corners, strict=True)
+    ]

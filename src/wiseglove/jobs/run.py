@@ -13,6 +13,7 @@ from sqlalchemy.orm import Session
 from wiseglove.media.errors import MediaError
 from wiseglove.settings import Settings
 from wiseglove.shot.errors import EditError
+from wiseglove.shot.formats import JOBS, upgraded
 from wiseglove.store import jobs
 from wiseglove.store.database import Database
 from wiseglove.store.errors import StoreError
@@ -37,14 +38,14 @@ class Run:
     payload: dict[str, Any]
     shot: str | None
     intake: str | None
-    _told: float = 0.0
+    _last_notice: float = 0.0
 
     def progress(self, done: int, total: int) -> None:
         """Tell how far it is. Raises StoppedError where the work is not wanted any more."""
         now = time.monotonic()
-        if now - self._told < EVERY and done < total:
+        if now - self._last_notice < EVERY and done < total:
             return
-        self._told = now
+        self._last_notice = now
         with self.database.transaction() as session:
             wanted = jobs.advance(session, self.job, self.attempt, done, total)
         if not wanted:
@@ -73,7 +74,8 @@ def execute(database: Database, settings: Settings, job_id: str, work: Work, fai
         row = jobs.begin(session, job_id)
         if row is None:
             return
-        run = Run(database, settings, job_id, row.attempt, dict(row.payload), row.shot, row.intake)
+        payload = upgraded(dict(row.payload), row.payload.get("format", 1), JOBS)
+        run = Run(database, settings, job_id, row.attempt, payload, row.shot, row.intake)
     try:
         outcome = work(run)
         state, message, result = "done", outcome.message, outcome.result

@@ -17,13 +17,14 @@ from wiseglove.core.motion.channels import best_channel, seen_in
 from wiseglove.core.motion.path import homographies
 from wiseglove.core.motion.plane import Going, Place, PlaneSolver, Point
 from wiseglove.core.motion.points import Feature, PointsSolver
-from wiseglove.core.motion.solve import segments, solve_range, stretches, told
+from wiseglove.core.motion.solve import explained, segments, solve_range, stretches
 from wiseglove.jobs.run import Outcome, Run, StoppedError
 from wiseglove.media import clip
 from wiseglove.media.plate import to_float
 from wiseglove.media.spool import Spool, in_order
 from wiseglove.shot.edits import KeepSolution
 from wiseglove.shot.errors import EditError
+from wiseglove.shot.evaluated import EvaluatedShot
 from wiseglove.shot.looking import (
     check_solvable,
     is_keyed,
@@ -32,22 +33,19 @@ from wiseglove.shot.looking import (
     looked_at_through,
     subjects_before,
 )
-from wiseglove.shot.model import Carrier, FollowedFrame, Shot, SolvedFrame, Told
-from wiseglove.shot.riding import motion
+from wiseglove.shot.model import Carrier, Evidence, FollowedFrame, SolvedFrame
 from wiseglove.store import jobs, shots
-from wiseglove.store.errors import RevisionError, StoreError
+from wiseglove.store.errors import StoreError
 from wiseglove.store.pictures import ExactPictures
 
 Matrix = NDArray[np.float64]
 PictureAt = Callable[[int], NDArray[np.float32]]
 EVERY = 0.12
 """Seconds between two notices of what was solved."""
-TRIES = 20
-"""How often what was solved is brought to a shot that others are changing at the same time."""
 
 
-class _Told:
-    """Collects what is solved, and tells pages a few frames at a time."""
+class _Solved:
+    """Collects what is solved, and shows it to pages a few frames at a time."""
 
     def __init__(self, run: Run, carrier: Carrier, total: int) -> None:
         self.places: dict[int, SolvedFrame] = {}
@@ -72,9 +70,9 @@ class _Told:
         if own or (now - self._last < EVERY and len(self._new) < 6):
             return
         self._last = now
-        self.tell()
+        self.publish()
 
-    def tell(self) -> None:
+    def publish(self) -> None:
         with self._run.database.transaction() as session:
             places = [s.model_dump(mode="json") for s in self._new.values()]
             body = {"shot": self._run.shot, "carrier": self._carrier.id, "places": places}
@@ -94,16 +92,16 @@ def as_solved(place: Place, base: NDArray[np.float64]) -> SolvedFrame:
     status: Any = place.status
     return SolvedFrame(
         frame=place.frame, corners=corners, status=status, confidence=round(place.confidence, 3), reason=place.reason,
-        told=_parts_of(place.parts),
+        evidence=_evidence_of(place.parts),
     )  # fmt: skip
 
 
-def _parts_of(parts: dict[str, float]) -> Told | None:
+def _evidence_of(parts: dict[str, float]) -> Evidence | None:
     """What a page shows of a verdict's parts."""
     if "residual" not in parts:
         return None
     shares = {"agreement": parts["agreement"], "texture": parts["texture"], "overlap": parts["seen"]}
-    return Told(
+    return Evidence(
         residual=round(parts["residual"], 2), **{name: round(min(max(v, 0.0), 1.0), 3) for name, v in shares.items()}
     )
 
@@ -118,7 +116,7 @@ def work(run: Run) -> Outcome:
     first, last = int(run.payload["first"]), int(run.payload["last"])
     # What is left out is looked at beside what is solved, so it gets its own readers.
     pictures, others = ExactPictures(run.settings.media), ExactPictures(run.settings.media)
-    told_so_far = _Told(run, carrier, last - first + 1)
+    so_far = _Solved(run, carrier, last - first + 1)
     try:
         _check_matte(run, shot, carrier)
         seeing = _Seeing(shot, carrier, pictures, others)
@@ -128,18 +126,18 @@ def work(run: Run) -> Outcome:
         needed = [carrier.at, *(p.at for p in carrier.points), *(reference for reference, _, _ in parts)]
         order = dict.fromkeys([*needed, *in_order(first, last, start, movie)])
         with Spool(seeing.grey, order, (shot.plate.width, shot.plate.height)) as spool:
-            places = _solved(carrier, parts, spool.get, seeing, told_so_far)
+            places = _solved(carrier, parts, spool.get, seeing, so_far)
     finally:
         pictures.close()
         others.close()
-    told_so_far.tell()
-    tracks = {point: list(frames.values()) for point, frames in told_so_far.tracks.items()}
-    revision = _keep(run, carrier.id, list(told_so_far.places.values()), tracks)
-    said = _said(places, carrier, told_so_far.stopped) + _loss(places, carrier)
+    so_far.publish()
+    tracks = {point: list(frames.values()) for point, frames in so_far.tracks.items()}
+    revision = _keep(run, carrier.id, list(so_far.places.values()), tracks)
+    said = _said(places, carrier, so_far.stopped) + _loss(places, carrier)
     return Outcome(said, {"revision": revision, "frames": len(places)})
 
 
-def _check_matte(run: Run, shot: Shot, carrier: Carrier) -> None:
+def _check_matte(run: Run, shot: EvaluatedShot, carrier: Carrier) -> None:
     if not carrier.matte:
         return
     count = clip.read_info(run.settings.media / carrier.matte).count
@@ -153,7 +151,7 @@ def _check_matte(run: Run, shot: Shot, carrier: Carrier) -> None:
 class _Seeing:
     """What a carrier sees of the plate: its channel's pictures, its patch, and what covers leave out of them."""
 
-    def __init__(self, shot: Shot, carrier: Carrier, pictures: ExactPictures, others: ExactPictures) -> None:
+    def __init__(self, shot: EvaluatedShot, carrier: Carrier, pictures: ExactPictures, others: ExactPictures) -> None:
         """others: for what is left out. Raises EditError where there is nothing to see on the reference."""
         self._shot, self._carrier, self._pictures, self._others = shot, carrier, pictures, others
         self._drawing = threading.Lock()
@@ -216,11 +214,11 @@ class _Seeing:
     def going(self) -> Going | None:
         """How the carrier that this one begins on goes; None where it begins by itself."""
         other = self._shot.find(self._carrier.begins, Carrier) if self._carrier.begins else None
-        return motion(other, self._shot.plate).between if other else None
+        return self._shot.motion(other).between if other else None
 
 
 def _solved(
-    carrier: Carrier, parts: list[tuple[int, int, int]], picture_at: PictureAt, seeing: _Seeing, told_so_far: _Told
+    carrier: Carrier, parts: list[tuple[int, int, int]], picture_at: PictureAt, seeing: _Seeing, so_far: _Solved
 ) -> dict[int, Place]:
     """Each part of the range with its own reference; what hangs on a reference that is not sure stays as it was."""
     places: dict[int, Place] = {}
@@ -232,7 +230,7 @@ def _solved(
             on = places[reference].matrix if places[reference].status == "solved" else None
         elif reference != carrier.at:
             on = _matrix(base, kept[reference]) if reference in kept else None
-        if on is None or told_so_far.stopped:
+        if on is None or so_far.stopped:
             continue
         matrix: Matrix = on
         solver = _solver(carrier, reference, matrix, picture_at, seeing)
@@ -245,9 +243,9 @@ def _solved(
             return place if place.matrix is None else replace(place, matrix=place.matrix @ matrix)
 
         def note(place: Place, seen: Callable[[Place], Place] = seen) -> None:
-            told_so_far.note(seen(place))
+            so_far.note(seen(place))
 
-        found = solve_range(solver, first, last, note, lambda: told_so_far.stopped)
+        found = solve_range(solver, first, last, note, lambda: so_far.stopped)
         places.update({frame: seen(place) for frame, place in found.items()})
     return places
 
@@ -288,18 +286,10 @@ def _loss(places: dict[int, Place], carrier: Carrier) -> str:
 def _keep(run: Run, carrier: str, places: list[SolvedFrame], tracks: dict[str, list[FollowedFrame]]) -> int:
     """Bring what was solved into the shot as one edit, whatever was changed in the meantime; its new revision."""
     edit = KeepSolution(type="keep-solution", carrier=carrier, places=places, tracks=tracks)
-    for attempt in range(TRIES):
-        try:
-            with run.database.transaction() as session:
-                now = shots.load(session, str(run.shot)).revision
-                changed = shots.apply(session, str(run.shot), now, edit)
-                body = {"shot": changed.after.id, "revision": changed.after.revision, "by": changed.label}
-                jobs.announce(session, "shot", body)
-            shots.note(changed)
-            return changed.after.revision
-        except RevisionError:
-            time.sleep(0.02 * (attempt + 1))
-    raise StoreError("The shot was changed again and again while it was solved, so nothing was kept. Solve once more.")
+    with run.database.transaction() as session:
+        changed = shots.apply(session, str(run.shot), None, edit, f"{run.job}-{run.attempt}")
+        jobs.announce_change(session, changed, by=changed.label)
+    return changed.shot.revision
 
 
 def _said(places: dict[int, Place], carrier: Carrier, stopped: bool) -> str:
@@ -308,5 +298,5 @@ def _said(places: dict[int, Place], carrier: Carrier, stopped: bool) -> str:
     text += ", stopped by hand." if stopped else "."
     for begin, end, status, reason in stretches(places)[:3]:
         where = f"Frame {begin}" if begin == end else f"Frames {begin} to {end}"
-        text += f" {where} {status}: {told(reason)}."
+        text += f" {where} {status}: {explained(reason)}."
     return text

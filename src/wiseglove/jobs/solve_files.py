@@ -16,7 +16,7 @@ from wiseglove.core.motion.channels import Channel, best_channel, seen_in
 from wiseglove.core.motion.models import Model
 from wiseglove.core.motion.plane import Place, PlaneSolver
 from wiseglove.core.motion.regions import filled
-from wiseglove.core.motion.solve import solve_range, stretches, told
+from wiseglove.core.motion.solve import explained, solve_range, stretches
 from wiseglove.interchange import motion
 from wiseglove.media.plate import PlateFiles, to_float
 from wiseglove.media.spool import Spool, in_order
@@ -69,7 +69,7 @@ def solve_files(request: Request, tell: Callable[[str], None]) -> list[motion.Ro
         places = solve_range(solver, first, last, lambda place: None)
     for begin, end, status, reason in stretches(places):
         frames = f"Frame {begin}" if begin == end else f"Frames {begin} to {end}"
-        tell(f"{frames} {status}: {told(reason)}.")
+        tell(f"{frames} {status}: {explained(reason)}.")
     return [_row(places[frame], request.pane) for frame in range(first, last + 1)]
 
 

@@ -89,7 +89,7 @@ def _decode_movie(source: Path, target: Path, understood: Understood, progress: 
         pixels = movie.to_rgb(frame)
         _check_size(pixels, understood, f"Picture {len(index) + 1}")
         write_display(target, len(index), pixels)
-        index.append(int(frame.pts or 0))
+        index.append(movie.time_of(frame))
         progress(len(index), max(understood.count, len(index)))
     notes = list(understood.notes)
     if len(index) != understood.count:

@@ -6,6 +6,8 @@ from typing import Literal
 
 from pydantic import BaseModel, Field
 
+from wiseglove.media.rates import StandardRate
+
 MediaKind = Literal["movie", "sequence", "still"]
 
 
@@ -38,6 +40,8 @@ class Understood(BaseModel):
     rate_den: int = 1
     rate_known: bool = True
     rate_varies: bool = False
+    nearest_rate: StandardRate | None = None
+    """The standard rate that the file's own may be meant to be."""
     pixel_aspect: float = 1.0
     bit_depth: int = 8
     floating: bool = False

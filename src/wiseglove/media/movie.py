@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+from bisect import bisect_left
 from collections.abc import Iterator
+from contextlib import closing
 from fractions import Fraction
+from itertools import pairwise
 from pathlib import Path
 from typing import Any
 
@@ -16,8 +19,12 @@ from numpy.typing import NDArray
 
 from wiseglove.media.errors import MediaError
 from wiseglove.media.info import Understood
+from wiseglove.media.rates import nearest_standard
 
-SUFFIXES = {".mp4", ".m4v", ".mov", ".webm", ".mkv"}
+NEAR = 24
+"""Pictures up to which reading on is quicker than looking for a key picture."""
+NOT_MOVIES = {"tty", "image2", "image2pipe", "subtitles", "lrc", "gif"}
+"""Formats that PyAV opens without their being movies: text drawn as pictures, single pictures."""
 UNSPECIFIED = 2
 """Colour space and primaries code "unspecified" (ITU-T H.273)."""
 
@@ -25,7 +32,7 @@ UNSPECIFIED = 2
 def _unreadable(path: Path, why: str) -> MediaError:
     return MediaError(
         f"“{path.name}” cannot be read as a movie: {why}. Nothing was taken in and all shots are as they were. "
-        "Copy or export the file again."
+        "Copy or export the file again, or choose a movie or numbered pictures."
     )
 
 
@@ -37,9 +44,10 @@ def open_movie(path: Path) -> tuple[Any, VideoStream]:
         container = av.open(str(path))
     except (av.FFmpegError, ValueError) as error:
         raise _unreadable(path, "it is damaged, cut short, or not a movie at all") from error
-    if not container.streams.video:
+    kinds = set(container.format.name.split(","))
+    if not container.streams.video or kinds & NOT_MOVIES or any(kind.endswith("_pipe") for kind in kinds):
         container.close()
-        raise _unreadable(path, "it holds no pictures")
+        raise _unreadable(path, "it holds no moving pictures")
     stream = container.streams.video[0]
     stream.thread_type = "AUTO"
     return container, stream
@@ -48,10 +56,12 @@ def open_movie(path: Path) -> tuple[Any, VideoStream]:
 def probe_movie(path: Path) -> Understood:
     """What a movie says of itself. Counts its pictures from the packets, without decoding all of them."""
     container, stream = open_movie(path)
-    with container:
+    with closing(container):
         try:
-            times = sorted(p.pts for p in container.demux(stream) if p.pts is not None and not p.is_discard)
-            container.seek(0, stream=stream)
+            packets = [p for p in container.demux(stream) if p.size and not p.is_discard]
+            times = sorted(time for p in packets if (time := p.dts if p.pts is None else p.pts) is not None)
+            container.close()
+            container, stream = open_movie(path)  # not every container can be rewound
             head = next(container.decode(stream))
         except (av.FFmpegError, StopIteration, ValueError) as error:
             raise _unreadable(path, "not one picture in it can be decoded") from error
@@ -79,10 +89,11 @@ def probe_movie(path: Path) -> Understood:
             files=[path.name],
             width=width,
             height=height,
-            count=len(times),
+            count=len(packets),
             rate_num=rate.numerator,
             rate_den=rate.denominator,
             rate_varies=varies,
+            nearest_rate=nearest_standard(rate, len(packets)),
             pixel_aspect=float(aspect) if aspect else 1.0,
             bit_depth=max(c.bits for c in component),
             alpha=any(c.is_alpha for c in component),
@@ -147,6 +158,12 @@ def to_rgb(frame: VideoFrame) -> NDArray[Any]:
     return np.ascontiguousarray(np.rot90(pixels, turns)) if turns else np.asarray(pixels)
 
 
+def time_of(frame: VideoFrame) -> int:
+    """When a picture is shown, in stream units; where the file does not say, when it was decoded."""
+    time = frame.pts if frame.pts is not None else frame.dts
+    return 0 if time is None else int(time)
+
+
 class MovieReader:
     """Random access to a movie's pictures by number, through its index of timestamps.
 
@@ -156,6 +173,8 @@ class MovieReader:
 
     def __init__(self, path: Path, index: list[int]) -> None:
         self._path, self._index = path, index
+        self._unordered = any(b <= a for a, b in pairwise(index))
+        """Whether the times do not rise from picture to picture, so that none is found by its time."""
         self._container, self._stream = open_movie(path)
         self._decoded: Iterator[VideoFrame] = iter(self._container.decode(self._stream))
         self._next = 0
@@ -165,16 +184,45 @@ class MovieReader:
         if not 0 <= number < len(self._index):
             raise MediaError(f"“{self._path.name}” has no picture {number + 1}.")
         try:
-            if not self._next <= number < self._next + 24:
-                self._container.seek(self._index[number], stream=self._stream)
-                self._decoded = iter(self._container.decode(self._stream))
-            for frame in self._decoded:
-                if frame.pts is not None and frame.pts >= self._index[number]:
-                    self._next = number + 1
-                    return to_rgb(frame)
+            if self._next <= number < self._next + NEAR and (frame := self._ahead(number)) is not None:
+                return to_rgb(frame)
+            # A seek may lead behind the picture where a container has no list of its key pictures: then from farther back.
+            for back in (0, 2 * NEAR, 20 * NEAR):
+                if number - back > 0:
+                    self._container.seek(self._index[number - back], stream=self._stream)
+                    self._decoded, self._next = iter(self._container.decode(self._stream)), -1
+                    if (frame := self._ahead(number)) is not None:
+                        return to_rgb(frame)
+            self._begin()
+            if (frame := self._ahead(number)) is not None:
+                return to_rgb(frame)
         except av.FFmpegError as error:
             raise _unreadable(self._path, f"picture {number + 1} is damaged") from error
         raise _unreadable(self._path, f"picture {number + 1} is missing")
+
+    def _begin(self) -> None:
+        """From the first picture on, counting: in whatever order the times are."""
+        self._container.close()
+        self._container, self._stream = open_movie(self._path)
+        self._decoded, self._next = iter(self._container.decode(self._stream)), 0
+
+    def _ahead(self, number: int) -> VideoFrame | None:
+        """The picture among those that come next; None where they are past it already.
+
+        `_next` is the number of the one that comes next, or -1 after a seek, when only its time tells.
+        """
+        for frame in self._decoded:
+            if self._next < 0:
+                at = bisect_left(self._index, time_of(frame))
+                if at == len(self._index) or self._index[at] != time_of(frame) or self._unordered:
+                    return None
+                self._next = at
+            self._next += 1
+            if self._next == number + 1:
+                return frame
+            if self._next > number:
+                return None
+        return None
 
     def close(self) -> None:
         """Let go of the file."""

@@ -11,20 +11,15 @@ from wiseglove.media.errors import MediaError
 from wiseglove.media.info import Gap, Limits, Understood
 
 NUMBERED = re.compile(r"^(?P<stem>.*?)(?P<number>\d+)(?P<suffix>\.[A-Za-z]+)$")
-KINDS = "a movie (mp4, mov, webm, mkv) or numbered pictures (PNG, JPEG, TIFF, EXR)"
+KINDS = "a movie (mp4, mov, avi, mxf, webm ...) or numbered pictures (PNG, JPEG, TIFF, EXR)"
 
 
 def probe(paths: list[Path], limits: Limits | None = None) -> Understood:
     """What the files are together. Raises MediaError with what is wrong, what is safe and what to do."""
     if not paths:
         raise MediaError(f"No files came. Choose {KINDS}.")
-    movies = [p for p in paths if p.suffix.lower() in movie.SUFFIXES]
     pictures = [p for p in paths if p.suffix.lower() in stills.SUFFIXES]
-    strange = [p for p in paths if p not in movies and p not in pictures]
-    if strange:
-        raise MediaError(
-            f"“{strange[0].name}” is not a kind of file that can be taken in. Nothing was taken in. Choose {KINDS}."
-        )
+    movies = [p for p in paths if p not in pictures]  # whatever their names end in: what is in them tells
     if movies and (len(movies) > 1 or pictures):
         raise MediaError(
             "A plate is one movie or one sequence, but several came together. Nothing was taken in. "

@@ -4,15 +4,16 @@ from __future__ import annotations
 
 import time
 import zlib
-from collections import OrderedDict
-from collections.abc import Callable
+from collections.abc import Callable, Hashable
+from contextlib import suppress
 from dataclasses import dataclass, replace
 from functools import partial
 from threading import Lock
-from typing import Generic, Protocol, TypeVar
+from typing import Protocol, TypeVar
 
 import cv2
 import numpy as np
+from cachetools import LRUCache
 from numpy.typing import NDArray
 
 from wiseglove.core.compositing.colour import Picture as Encoded
@@ -26,6 +27,7 @@ from wiseglove.shot.basics import Plate
 from wiseglove.shot.subject import KeySettings, SpillSettings, Subject
 
 Picture = NDArray[np.float32]
+T = TypeVar("T")
 HELD = 500_000_000
 """Bytes of prepared pictures that are kept for the next change of a setting."""
 
@@ -56,6 +58,8 @@ class Cut:
     box: Box
     scale: float
     """Its pixels for each pixel of the clip."""
+    seconds_in_band: float = 0.0
+    """How long its soft edge took, where that was solved from the picture's colours."""
 
     def colours(self, alpha: Matte, how: SpillSettings, behind: Picture | None = None) -> Picture:
         """Its colours (h, w, 3; linear, unpremultiplied) where its matte is as given."""
@@ -69,46 +73,38 @@ class Cut:
         return subject(self.picture, alpha, self.backing, self.keyer, spill, behind)
 
 
-T = TypeVar("T")
+@dataclass(frozen=True)
+class _Band:
+    """A matte whose soft edge was solved from the picture's colours, and how long that took."""
 
-
-class _Held(Generic[T]):
-    """What took long to make, the longest unused going first."""
-
-    def __init__(self, most: int, size: Callable[[T], int]) -> None:
-        self._items: OrderedDict[tuple[object, ...], T] = OrderedDict()
-        self._most, self._bytes, self._lock, self._size = most, 0, Lock(), size
-
-    def get(self, name: tuple[object, ...], make: Callable[[], T]) -> T:
-        with self._lock:
-            if name in self._items:
-                self._items.move_to_end(name)
-                return self._items[name]
-        made = make()
-        with self._lock:
-            if name not in self._items:
-                self._items[name] = made
-                self._bytes += self._size(made)
-            while self._bytes > self._most and len(self._items) > 1:
-                self._bytes -= self._size(self._items.popitem(last=False)[1])
-        return made
+    matte: Matte
+    seconds: float
 
 
 def _size(prepared: Prepared) -> int:
     return prepared.calm.nbytes + prepared.backing.nbytes + prepared.own.nbytes + prepared.clear.nbytes
 
 
-_held: _Held[Prepared] = _Held(HELD, _size)
-_solved: _Held[Matte] = _Held(HELD // 2, lambda matte: matte.nbytes)
-last_solved = {"seconds": 0.0}
-"""How long the last soft edge took."""
+_prepared: LRUCache[Hashable, Prepared] = LRUCache(HELD, _size)
+_bands: LRUCache[Hashable, _Band] = LRUCache(HELD // 2, lambda band: band.matte.nbytes)
+_lock = Lock()
 
 
-def _timed(picture: Picture, alpha: Matte) -> Matte:
+def _kept(kept: LRUCache[Hashable, T], name: Hashable, make: Callable[[], T]) -> T:
+    """What took long to make; made without the lock, so two threads may make the same."""
+    with _lock:
+        found = kept.get(name)
+    if found is None:
+        found = make()
+        with _lock, suppress(ValueError):  # larger than all that may be kept
+            kept[name] = found
+    return found
+
+
+def _solved(picture: Picture, alpha: Matte) -> _Band:
     start = time.perf_counter()
     out = solved_in_band(picture, alpha)
-    last_solved["seconds"] = time.perf_counter() - start
-    return out
+    return _Band(out, time.perf_counter() - start)
 
 
 def cut(
@@ -139,7 +135,7 @@ def cut(
             first = _bare(clips, settings.clean, whole)[part.slices] if settings.clean else None
             name = (clips.exact, media, number, whole.shape, part, settings.clean, _front(keyer), _mark(core))
             bare = None if first is None else _linear(first)
-            ground = _held.get(name, partial(prepare, picture, keyer, bare, core))
+            ground = _kept(_prepared, name, partial(prepare, picture, keyer, bare, core))
             alpha, backing = matte(ground, keyer), ground.backing
     elif settings.matte is None:
         alpha, keyer = _channel(seen, settings), None
@@ -148,10 +144,12 @@ def cut(
     if settings.inverted:
         alpha = 1 - alpha
     alpha = np.ascontiguousarray(alpha, np.float32)
+    seconds = 0.0
     if settings.solved:
         of = (clips.exact, media, number, whole.shape, part, zlib.crc32(alpha.tobytes()))
-        alpha = _solved.get(of, partial(_timed, picture, alpha))
-    return Cut(picture, clean(alpha, which.clean_up.steps.at(scale)), backing, keyer, part, scale)
+        band = _kept(_bands, of, partial(_solved, picture, alpha))
+        alpha, seconds = band.matte, band.seconds
+    return Cut(picture, clean(alpha, which.clean_up.steps.at(scale)), backing, keyer, part, scale, seconds)
 
 
 def _bare(clips: Clips, media: str, like: Encoded) -> Encoded:

@@ -6,14 +6,17 @@ from collections.abc import Callable, Iterable, Sequence
 from typing import Any, Literal
 
 import numpy as np
+from numpy.typing import NDArray
 from pydantic import Field
 
 from wiseglove.core.geometry.bezier import Points
 from wiseglove.core.geometry.similarity import turns_and_scales
 from wiseglove.shot.basics import Curve, PaneKey, Plate, Point, Strict
 from wiseglove.shot.errors import EditError
-from wiseglove.shot.evaluate import key_points, points_at, to_stored
 from wiseglove.shot.model import Animated, Key, Outline
+from wiseglove.shot.rider import Rider, key_points
+
+Array = NDArray[np.float64]
 
 
 def check_frame(plate: Plate, frame: int) -> None:
@@ -23,11 +26,6 @@ def check_frame(plate: Plate, frame: int) -> None:
             f"Frame {frame} is outside the plate, which has frames {plate.first} to {plate.last}. "
             "Nothing was changed; choose a frame within it."
         )
-
-
-def shape_at(element: Animated, frame: int) -> Points:
-    """The element's points on a frame, (N, 8): the key's own numbers where there is a key."""
-    return np.asarray(points_at(element, [frame])[0])
 
 
 def with_key_list(element: Animated, keys: Sequence[Key | PaneKey]) -> Animated:
@@ -49,9 +47,24 @@ def centre(points: Points) -> complex:
     return complex(*points[:, :2].mean(axis=0))
 
 
-def with_key(element: Animated, frame: int, points: Points) -> Animated:
+def with_shapes(element: Animated, shapes: Array) -> Animated:
+    """The element with other stored points (K, N, 8) on its keys; a pane or a subject takes the places only."""
+    if isinstance(element, Outline):
+        made: list[Key | PaneKey] = [
+            k.model_copy(update={"points": as_points(p)}) for k, p in zip(element.keys, shapes, strict=True)
+        ]
+    else:
+        made = [
+            k.model_copy(update={"corners": tuple((float(x), float(y)) for x, y in p[:, :2])})
+            for k, p in zip(element.keys, shapes, strict=True)
+        ]
+    return with_key_list(element, made)
+
+
+def with_key(rider: Rider[Any], frame: int, points: Points) -> Rider[Any]:
     """The element with a key of that shape, as seen, on a frame; a new key takes over its stretch's ease."""
-    points = to_stored(element, frame, points)
+    element: Animated = rider.element
+    points = _stored(rider, frame, points)
     here = next((k for k in element.keys if k.frame == frame), None)
     earlier = [k for k in element.keys if k.frame <= frame]
     if isinstance(element, Outline):
@@ -65,7 +78,16 @@ def with_key(element: Animated, frame: int, points: Points) -> Animated:
     elif earlier:
         source = source.model_copy(update={"ease": earlier[-1].ease, "curve": earlier[-1].curve})
     key = source.model_copy(update=values)
-    return with_key_list(element, sorted([k for k in element.keys if k.frame != frame] + [key], key=_frame))
+    keys = sorted([k for k in element.keys if k.frame != frame] + [key], key=_frame)
+    return rider.changed(with_key_list(element, keys))
+
+
+def _stored(rider: Rider[Any], frame: int, points: Points) -> Points:
+    """Points (N, 8) seen on a frame as they are to be stored; those that are where they were keep their very numbers."""
+    if rider.motion is None or len(points) != len(key_points(rider.element.keys[0])):
+        return points
+    stays = (points == rider.shape_at(frame)).all(axis=1)[:, None]
+    return np.where(stays, rider.stored_at([frame])[0], rider.to_stored(frame, points))
 
 
 def _frame(key: Key | PaneKey) -> int:
@@ -90,21 +112,21 @@ class Range(Strict):
         return 1 - t * t * (3 - 2 * t)
 
 
-def with_shape(element: Animated, frame: int, shape: Points, reach: Reach, within: Range | None = None) -> Animated:
+def with_shape(rider: Rider[Any], frame: int, shape: Points, reach: Reach, within: Range | None = None) -> Rider[Any]:
     """The element with a key of that shape on a frame, and its other keys in reach changed likewise.
 
     Where the whole was moved, other keys move by as much. Any other change goes with the outline: it is turned
     and scaled by the best similarity (Umeyama 1991) from the shape before on this frame to the other key's.
     """
-    before = shape_at(element, frame)
+    before = rider.shape_at(frame)
     change = shape - before
     whole = np.ptp(change[:, :2], axis=0).max() < 1e-9 and np.abs(change[:, 2:]).max(initial=0.0) < 1e-9
-    changed = with_key(element, frame, shape)
-    for key in element.keys:
+    changed = with_key(rider, frame, shape)
+    for key in rider.element.keys:
         share = _share(key.frame, frame, reach, within)
         if key.frame == frame or share == 0.0:
             continue
-        there = shape_at(element, key.frame)
+        there = rider.shape_at(key.frame)
         turned = change if whole else _turned(change, before, there)
         moved = there + share * turned
         moved[:, 6:] = np.maximum(moved[:, 6:], 0.0)

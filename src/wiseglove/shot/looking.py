@@ -11,9 +11,9 @@ from wiseglove.core.geometry.homography import apply
 from wiseglove.core.motion.path import Motion
 from wiseglove.core.motion.regions import filled
 from wiseglove.shot.errors import EditError
-from wiseglove.shot.model import Carrier, Cover, FollowedPoint, Insert, Region, Shot
+from wiseglove.shot.evaluated import EvaluatedShot
+from wiseglove.shot.model import Carrier, Contents, Cover, FollowedPoint, Insert, Region
 from wiseglove.shot.render import FrameScene
-from wiseglove.shot.riding import motion, quads_of
 from wiseglove.shot.scene import Pictures
 from wiseglove.shot.subject import Subject
 
@@ -35,20 +35,20 @@ def region_points(region: Region, frame: int) -> Array:
     return np.stack([np.interp(frame, frames, column) for column in flat.T]).reshape(shapes.shape[1:])
 
 
-def region_motion(shot: Shot, carrier: Carrier, region: Region) -> Motion:
+def region_motion(shot: EvaluatedShot, carrier: Carrier, region: Region) -> Motion:
     """What a region rides on."""
     other = shot.find(region.rides, Carrier) if region.rides else None
-    return motion(other or carrier, shot.plate)
+    return shot.motion(other or carrier)
 
 
-def _line(shot: Shot, carrier: Carrier, region: Region, frame: int) -> Array:
+def _line(shot: EvaluatedShot, carrier: Carrier, region: Region, frame: int) -> Array:
     """A region as a line (N, 2) of the plate on a frame."""
     there = region_motion(shot, carrier, region)
     return flatten(there.carry(np.array([frame], np.float64), region_points(region, frame)[None])[0], 0.1)
 
 
 def looked_at_through(
-    shot: Shot, carrier: Carrier, matrix: Array, frame: int | None = None, reference: int | None = None
+    shot: EvaluatedShot, carrier: Carrier, matrix: Array, frame: int | None = None, reference: int | None = None
 ) -> Picture:
     """What lies in the patches and in no blind spot where a motion (3, 3) takes them, 1 or 0, (height, width).
 
@@ -105,7 +105,7 @@ def is_keyed(carrier: Carrier) -> bool:
     return any(region.keys and not region.rides for region in (*carrier.patches, *carrier.blind))
 
 
-def _patches(shot: Shot, carrier: Carrier, frame: int) -> Picture:
+def _patches(shot: EvaluatedShot, carrier: Carrier, frame: int) -> Picture:
     """Where the patches lie on a frame, 1 or 0, (height, width)."""
     mask = np.zeros((shot.plate.height, shot.plate.width), np.float32)
     for region in carrier.patches:
@@ -113,12 +113,12 @@ def _patches(shot: Shot, carrier: Carrier, frame: int) -> Picture:
     return mask
 
 
-def looked_at(shot: Shot, carrier: Carrier, frame: int) -> Picture:
+def looked_at(shot: EvaluatedShot, carrier: Carrier, frame: int) -> Picture:
     """What of the plate lies in the patches or points' patterns and in no blind spot, 1 or 0, (height, width)."""
     mask = _patches(shot, carrier, frame)
     shape = mask.shape
     if not carrier.patches and not carrier.points:
-        mask = filled(quads_of(carrier, frame, frame)[0], shape)
+        mask = filled(quad_at(shot, carrier, frame), shape)
     for point in carrier.points:
         square = _pattern_at(point, frame)
         if square is not None:
@@ -126,6 +126,12 @@ def looked_at(shot: Shot, carrier: Carrier, frame: int) -> Picture:
     for region in carrier.blind:
         mask *= 1 - filled(_line(shot, carrier, region, frame), shape)
     return mask
+
+
+def quad_at(shot: EvaluatedShot, carrier: Carrier, frame: int) -> Array:
+    """Where a carrier's base corners are on a frame of the plate, (4, 2)."""
+    motion = shot.motion(carrier)
+    return np.asarray(motion.quads[frame - motion.first])
 
 
 def _pattern_at(point: FollowedPoint, frame: int) -> NDArray[np.float64] | None:
@@ -140,7 +146,7 @@ def _pattern_at(point: FollowedPoint, frame: int) -> NDArray[np.float64] | None:
     return np.array(place) + half * np.array([[-1, -1], [1, -1], [1, 1], [-1, 1]])
 
 
-def subjects_before(shot: Shot, carrier: Carrier, pictures: Pictures) -> list[Subject]:
+def subjects_before(shot: EvaluatedShot, carrier: Carrier, pictures: Pictures) -> list[Subject]:
     """Keyed subjects of the plate that may hide what a carrier looks at: none that its patch lies on, or that a pane limits."""
     things = map(shot.elements.get, shot.settings.depth)
     found = [t for t in things if isinstance(t, Subject) and t.shown and t.clip is None and t.pane is None]
@@ -150,7 +156,7 @@ def subjects_before(shot: Shot, carrier: Carrier, pictures: Pictures) -> list[Su
     return [t for t in found if not mask.any() or _subject_on(shot, t, carrier.at, pictures)[mask].mean() < 0.5]
 
 
-def _subject_on(shot: Shot, which: Subject, frame: int, pictures: Pictures) -> Picture:
+def _subject_on(shot: EvaluatedShot, which: Subject, frame: int, pictures: Pictures) -> Picture:
     """Where a subject is on a frame, 1 or 0, (height, width); looked at in half the size."""
     seen = FrameScene(shot, frame, pictures, 0.5).matte_of(which.id)
     whole = cv2.resize(seen, (shot.plate.width, shot.plate.height), interpolation=cv2.INTER_LINEAR)
@@ -158,7 +164,7 @@ def _subject_on(shot: Shot, which: Subject, frame: int, pictures: Pictures) -> P
 
 
 def left_out(
-    shot: Shot, carrier: Carrier, frame: int, pictures: Pictures, subjects: list[Subject] | None = None
+    shot: EvaluatedShot, carrier: Carrier, frame: int, pictures: Pictures, subjects: list[Subject] | None = None
 ) -> Picture | None:
     """Where nothing is looked at on a frame, 1 or 0, (height, width); None where that is nowhere.
 
@@ -169,7 +175,7 @@ def left_out(
     covers = [c for c in shot.covers if shot.is_shown(c) and c.present(frame) and not _rides(shot, c, carrier)]
     if carrier.avoids and covers:
         scene = FrameScene(shot, frame, pictures)
-        hidden = (scene.matte(scene.whole, covers=covers) > SEEN).astype(np.float32)
+        hidden = (scene.covers.matte(scene.whole, only=covers) > SEEN).astype(np.float32)
     for which in subjects_before(shot, carrier, pictures) if subjects is None else subjects:
         there = _subject_on(shot, which, frame, pictures)
         hidden = there if hidden is None else np.maximum(hidden, there)
@@ -189,7 +195,7 @@ def left_out(
     return hidden
 
 
-def _bright(shot: Shot, media: str, frame: int, pictures: Pictures) -> Picture:
+def _bright(shot: Contents, media: str, frame: int, pictures: Pictures) -> Picture:
     """Where a clip of mattes is bright on a frame, 1 or 0, at the plate's size."""
     insert = Insert(source="media", media=media, start=shot.plate.first)
     seen = pictures.insert(insert, frame, False)[..., :3].max(axis=2)
@@ -199,7 +205,7 @@ def _bright(shot: Shot, media: str, frame: int, pictures: Pictures) -> Picture:
     return np.asarray(seen > BRIGHT, np.float32)
 
 
-def _rides(shot: Shot, cover: Cover, carrier: Carrier) -> bool:
+def _rides(shot: Contents, cover: Cover, carrier: Carrier) -> bool:
     return any(
         outline.rides == carrier.id or any(j.carrier == carrier.id for j in outline.joints)
         for outline in shot.outlines_of(cover)

@@ -5,6 +5,7 @@ Frames carry the plate's own numbers; positions and distances are in plate pixel
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Annotated, Literal, TypeVar
 
 from pydantic import BaseModel, Field
@@ -29,6 +30,7 @@ from wiseglove.shot.basics import (
     Strict,
     Width,
 )
+from wiseglove.shot.formats import FORMAT
 from wiseglove.shot.subject import Subject
 
 
@@ -120,7 +122,7 @@ class Region(Strict):
     """Another carrier that it rides on instead; all patches of a carrier ride on the same."""
 
 
-class Told(Strict):
+class Evidence(Strict):
     """What a frame's confidence is made of."""
 
     agreement: Share
@@ -141,7 +143,7 @@ class SolvedFrame(Strict):
     status: Literal["solved", "unsure", "lost"]
     confidence: Share
     reason: str = ""
-    told: Told | None = None
+    evidence: Evidence | None = None
     """What that comes from; None where it is put together from points, or was not measured."""
 
 
@@ -286,13 +288,11 @@ Element = Annotated[Settings | Cover | Group | Outline | Pane | Subject | Carrie
 E = TypeVar("E", Cover, Group, Outline, Pane, Subject, Carrier)
 
 
-class Shot(BaseModel):
-    """A shot's whole state. `revision` rises by one with each edit, undo and redo."""
+class Contents:
+    """What is in a shot, as its document and its evaluated form are asked for it alike."""
 
-    id: str
-    revision: int = 0
     plate: Plate
-    elements: dict[str, Element]
+    elements: Mapping[str, Element]
 
     @property
     def settings(self) -> Settings:
@@ -353,6 +353,31 @@ class Shot(BaseModel):
         """The covers that stay in front of a pane or a subject."""
         depth, others = self.settings.depth, self.mattes_of_subjects
         return [c for c in self.covers if c.id not in others and depth.index(c.id) < depth.index(thing.id)]
+
+
+class Shot(BaseModel, Contents):
+    """A shot's document, and nothing else. `revision` rises by one with each edit, undo and redo.
+
+    `format` says how it is written down; see `formats` for how older ones are read.
+    """
+
+    format: Literal[2] = FORMAT
+    id: str
+    revision: int = 0
+    plate: Plate
+    elements: dict[str, Element]
+
+    def with_elements(self, after: Mapping[str, Element | None], revision: int | None = None) -> Shot:
+        """The shot with some elements changed, made, or (None) gone."""
+        elements: dict[str, Element] = {**self.elements}
+        for element_id, element in after.items():
+            if element is None:
+                elements.pop(element_id, None)
+            else:
+                elements[element_id] = element
+        return self.model_copy(
+            update={"elements": elements, "revision": self.revision if revision is None else revision}
+        )
 
 
 def new_shot(shot_id: str, name: str, plate: Plate) -> Shot:

@@ -9,7 +9,8 @@ import numpy as np
 
 from wiseglove.core.keying.key import finished
 from wiseglove.shot.basics import ElementId, Strict
-from wiseglove.shot.model import Cover, Shot
+from wiseglove.shot.evaluated import EvaluatedShot
+from wiseglove.shot.model import Cover
 from wiseglove.shot.render import FrameScene
 from wiseglove.shot.scene import Pictures
 from wiseglove.shot.subject import Subject
@@ -32,15 +33,15 @@ class Nearness(Strict):
     distance: float
 
 
-def nearness(shot: Shot, which: Subject, frame: int, pictures: Pictures) -> list[Nearness]:
+def nearness(shot: EvaluatedShot, which: Subject, frame: int, pictures: Pictures) -> list[Nearness]:
     """The garbage mattes of a subject that come closer than its distance on a frame, the worst first.
 
     What stays of a connected part of the key counts as the subject, so garbage that leaves a rest of what it is to take
     away is told of too.
     """
     scene = FrameScene(shot, frame, pictures, min(1.0, WIDTH / shot.plate.width))
-    alpha = finished(scene.key_of(which), scene.mattes_in(which.core, scene.whole, {}), None)
-    garbage = scene.mattes_in(which.garbage, scene.whole, {})
+    alpha = finished(scene.subjects.key_of(which), scene.covers.mattes_in(which.core, scene.whole, {}), None)
+    garbage = scene.covers.mattes_in(which.garbage, scene.whole, {})
     if garbage is None:
         return []
     _, labels = cv2.connectedComponents((alpha > 0.5).astype(np.uint8))
@@ -54,11 +55,11 @@ def nearness(shot: Shot, which: Subject, frame: int, pictures: Pictures) -> list
     away = cv2.distanceTransform(1 - rest, cv2.DIST_L2, 5)
     out = []
     for cover in (c for c in map(lambda i: shot.find(i, Cover), which.garbage) if c is not None):
-        own = scene.mattes_in([cover.id], scene.whole, {})
+        own = scene.covers.mattes_in([cover.id], scene.whole, {})
         if own is None or not (own > 0.5).any():
             continue
         taken = int((stays & (own > 0.5)).sum())
-        gap = max(float(away[own > 0.5].min()) - 1, 0.0) / scene.scale
+        gap = max(float(away[own > 0.5].min()) - 1, 0.0) / scene.ground.scale
         if taken >= CUT or gap < which.near:
             what: Literal["near", "cuts"] = "cuts" if taken >= CUT else "near"
             out.append(

@@ -11,18 +11,20 @@ from alembic.config import Config
 from sqlalchemy import Engine, create_engine
 from sqlalchemy.orm import Session, sessionmaker
 
+from wiseglove.store.recent import RECENT, RecentShots
+
 
 def make_engine(url: str) -> Engine:
     """An engine on psycopg 3 for a postgresql:// URL."""
     return create_engine(url.replace("postgresql://", "postgresql+psycopg://", 1), pool_size=8, pool_pre_ping=True)
 
 
-def migrate(url: str) -> None:
-    """Bring the database to the newest schema."""
+def migrate(url: str, to: str = "head") -> None:
+    """Bring the database to the newest schema, or to an older one on the way there."""
     config = Config()
     config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
     config.attributes["url"] = url
-    command.upgrade(config, "head")
+    command.upgrade(config, to)
 
 
 class Database:
@@ -30,7 +32,7 @@ class Database:
 
     def __init__(self, url: str) -> None:
         self.engine = make_engine(url)
-        self._sessions = sessionmaker(self.engine, expire_on_commit=False)
+        self._sessions = sessionmaker(self.engine, expire_on_commit=False, info={RECENT: RecentShots()})
 
     @contextmanager
     def transaction(self) -> Iterator[Session]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from wiseglove.shot.model import Shot
+from wiseglove.shot.evaluated import EvaluatedShot
 
 
 class StoreError(ValueError):
@@ -14,14 +14,15 @@ class NotFoundError(StoreError):
 
 
 class RevisionError(StoreError):
-    """The shot has moved on since the page last saw it; `shot` is what it is now.
+    """The shot has moved on since whoever asks last saw it, and what was asked for does not fit any more.
 
-    `touched` are the elements that were changed since; None where that is not known.
+    `shot` is what it is now; `by` names the changes since that are in the way, None where that is not known any more.
     """
 
-    def __init__(self, shot: Shot, touched: set[str] | None) -> None:
+    def __init__(self, shot: EvaluatedShot, by: list[str] | None) -> None:
+        others = "" if not by else f" by “{by[-1]}”" if len(by) == 1 else f" by “{by[-1]}” and {len(by) - 1} more"
         super().__init__(
-            "This shot was changed in another page meanwhile. Nothing was lost: the newer state is shown now, "
-            "and your last change was not made. Make it again if it still fits."
+            f"The same thing was changed meanwhile{others}. Nothing was lost: the newer state is shown now, and your last "
+            "change was not made. Make it again if it still fits."
         )
-        self.shot, self.touched = shot, touched
+        self.shot, self.by = shot, by

@@ -11,7 +11,9 @@ from sqlalchemy import select, text, update
 from sqlalchemy.orm import Session
 
 from wiseglove.shot.basics import new_id
+from wiseglove.shot.formats import FORMAT
 from wiseglove.store.errors import NotFoundError
+from wiseglove.store.shots import Changed
 from wiseglove.store.tables import IntakeRow, JobRow
 
 CHANNEL = "wiseglove"
@@ -43,12 +45,18 @@ def announce(session: Session, topic: str, body: dict[str, Any]) -> None:
     session.execute(text("select pg_notify(:channel, :payload)"), {"channel": CHANNEL, "payload": payload})
 
 
+def announce_change(session: Session, changed: Changed, by: str | None = None) -> None:
+    """Tell all pages that a shot has a new revision, when the transaction commits. by: what did it, where no page did."""
+    about = {"shot": changed.shot.id, "revision": changed.shot.revision}
+    announce(session, "shot", about if by is None else {**about, "by": by})
+
+
 def add(
     session: Session, kind: str, title: str, payload: dict[str, Any], shot: str | None, intake: str | None
 ) -> JobRow:
     """A new queued job."""
     row = JobRow(
-        id=new_id(), kind=kind, title=title, payload=payload, shot=shot, intake=intake, state="queued", message="",
+        id=new_id(), kind=kind, title=title, payload={**payload, "format": FORMAT}, shot=shot, intake=intake, state="queued", message="",
         done=0, total=0, stop=False, attempt=0,
     )  # fmt: skip
     session.add(row)

@@ -11,18 +11,19 @@ from contextlib import contextmanager
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 from pydantic import TypeAdapter
 
-from wiseglove.shot.evaluate import keep_shapes
 from wiseglove.shot.model import Element, Outline
 
 _element: TypeAdapter[Element] = TypeAdapter(Element)
 
+Array = NDArray[np.float64]
 Body = dict[str, Any]
 NUMBERS = "<f8"
 
 
-def apart(body: Body) -> tuple[Body, bytes | None]:
+def split(body: Body) -> tuple[Body, bytes | None]:
     """An element's body without its keys' points, and those: float64, (keys, points, 8); None where it is no outline."""
     if body["kind"] != "outline":
         return body, None
@@ -31,15 +32,15 @@ def apart(body: Body) -> tuple[Body, bytes | None]:
     return {**body, "keys": [{**key, "points": []} for key in keys]}, shapes.tobytes()
 
 
-def together(body: Body, shapes: bytes | None) -> Element:
-    """The element that was taken apart. Only its body is checked again."""
+def joined(body: Body, shapes: bytes | None) -> tuple[Element, Array | None]:
+    """The element that was split, and its keys' points (K, N, 8) where they lay beside it. Only its body is checked again."""
     element = parsed(body)
-    if isinstance(element, Outline) and shapes is not None:
-        numbers = np.frombuffer(shapes, NUMBERS).reshape(len(element.keys), len(element.kinds), 8)
-        for key, points in zip(element.keys, numbers.tolist(), strict=True):
-            key.points.extend(map(tuple, points))
-        keep_shapes(element, numbers)
-    return element
+    if not isinstance(element, Outline) or shapes is None:
+        return element, None
+    numbers = np.frombuffer(shapes, NUMBERS).reshape(len(element.keys), len(element.kinds), 8)
+    for key, points in zip(element.keys, numbers.tolist(), strict=True):
+        key.points.extend(map(tuple, points))
+    return element, numbers
 
 
 @contextmanager

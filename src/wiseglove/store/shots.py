@@ -1,48 +1,64 @@
 """Shots in the database: loading, and edits, undo and redo through the journal.
 
-Every change runs in one transaction that holds the shot's row and checks its revision first.
+Every change runs in one transaction that holds the shot's row. An edit of an older revision is made on the newest state
+where none of the changes since is about the same places; else it is refused with what is in the way.
 """
 
 from __future__ import annotations
 
-from collections import OrderedDict, deque
-from dataclasses import dataclass
-from threading import Lock
+from collections.abc import Sequence
+from dataclasses import dataclass, field
 from typing import Any
 
-from pydantic import TypeAdapter
+from pydantic import ValidationError
 from sqlalchemy import delete, func, select, update
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
+from wiseglove.shot import places
 from wiseglove.shot.basics import Plate, new_id
+from wiseglove.shot.changes import Span, changed_frames
 from wiseglove.shot.edits import Edit
+from wiseglove.shot.errors import EditError
+from wiseglove.shot.evaluated import EvaluatedShot
+from wiseglove.shot.formats import CHANGES, ELEMENTS, FORMAT, upgraded
 from wiseglove.shot.model import Element, Shot, new_shot
-from wiseglove.shot.riding import bound
+from wiseglove.shot.patch import diff, patched
 from wiseglove.store.errors import NotFoundError, RevisionError, StoreError
-from wiseglove.store.shapes import apart, together, uncollected
-from wiseglove.store.shapes import parsed as whole
-from wiseglove.store.tables import ElementRow, JournalRow, ShotClipRow, ShotRow
-
-_edit: TypeAdapter[Edit] = TypeAdapter(Edit)
+from wiseglove.store.recent import keep_when_committed, recent
+from wiseglove.store.shapes import joined, parsed, split, uncollected
+from wiseglove.store.tables import ElementRow, JournalRow, RevisionRow, ShotClipRow, ShotRow
 
 Bodies = dict[str, Any]
+REMEMBERED = 5000
+"""Revisions back to which it is known what they changed."""
+
+
+@dataclass(frozen=True)
+class Missed:
+    """What changed between two revisions: elements that are other or seen elsewhere, and frames that look otherwise."""
+
+    elements: set[str] = field(default_factory=set)
+    frames: Span | None = None
+
+    def and_also(self, elements: set[str], frames: Span | None) -> Missed:
+        """One more change."""
+        spans = [s for s in (self.frames, frames) if s is not None]
+        joint = (min(s[0] for s in spans), max(s[1] for s in spans)) if spans else None
+        return Missed(self.elements | elements, joint)
 
 
 @dataclass(frozen=True)
 class Changed:
-    """A change that was stored: the shot before and after it, its label, and what was newly made."""
+    """What whoever asked has to take over: the shot now, and all that differs from the revision that it knew."""
 
-    before: Shot
-    after: Shot
+    shot: EvaluatedShot
+    since: int
     label: str
-    made: str | None = None
-
-    @property
-    def touched(self) -> set[str]:
-        """Ids of the elements that differ."""
-        old, new = self.before.elements, self.after.elements
-        return {i for i in old.keys() | new.keys() if old.get(i) is not new.get(i)}
+    made: str | None
+    missed: Missed
+    others: list[str] = field(default_factory=list)
+    """What others did in between, oldest first."""
 
 
 @dataclass(frozen=True)
@@ -53,183 +69,209 @@ class History:
     redo: str | None
 
 
-class _Recent:
-    """The last few shots, parsed; valid while their revision is the database's."""
-
-    def __init__(self, size: int) -> None:
-        self._held: OrderedDict[str, Shot] = OrderedDict()
-        self._size, self._lock = size, Lock()
-
-    def get(self, shot_id: str, revision: int) -> Shot | None:
-        with self._lock:
-            shot = self._held.get(shot_id)
-            return shot if shot is not None and shot.revision == revision else None
-
-    def put(self, shot: Shot) -> None:
-        with self._lock:
-            self._held[shot.id] = shot
-            self._held.move_to_end(shot.id)
-            while len(self._held) > self._size:
-                self._held.popitem(last=False)
-
-
-_recent = _Recent(16)
-
-
-class _Touches:
-    """Which elements the last changes of each shot were about, for pages that are behind."""
-
-    def __init__(self, size: int) -> None:
-        self._held: dict[str, deque[tuple[int, frozenset[str]]]] = {}
-        self._size, self._lock = size, Lock()
-
-    def put(self, changed: Changed) -> None:
-        with self._lock:
-            held = self._held.setdefault(changed.after.id, deque(maxlen=self._size))
-            held.append((changed.after.revision, frozenset(changed.touched)))
-
-    def since(self, shot_id: str, revision: int, now: int) -> set[str] | None:
-        with self._lock:
-            held = {r: ids for r, ids in self._held.get(shot_id, ()) if revision < r <= now}
-        if len(held) < now - revision:
-            return None
-        return set().union(*held.values())
-
-
-_touches = _Touches(200)
-
-
-def note(changed: Changed) -> None:
-    """Keep what a committed change was about, and the shot parsed."""
-    remember(changed.after)
-    _touches.put(changed)
-
-
-def touched_since(shot: Shot, revision: int) -> set[str] | None:
-    """Elements that were changed after a revision; None where that is not known any more."""
-    return _touches.since(shot.id, revision, shot.revision)
-
-
-def create(session: Session, name: str, plate: Plate) -> Shot:
+def create(session: Session, name: str, plate: Plate) -> EvaluatedShot:
     """A new shot with nothing drawn."""
     shot = new_shot(new_id(), name, plate)
     session.add(ShotRow(id=shot.id, name=name, clip=plate.media, plate=plate.model_dump(mode="json"), revision=0))
     session.flush()
     _store_elements(session, shot.id, {i: _body(e) for i, e in shot.elements.items()})
-    return shot
+    return EvaluatedShot.of(shot)
 
 
-def load(session: Session, shot_id: str) -> Shot:
+def load(session: Session, shot_id: str) -> EvaluatedShot:
     """The shot as it is now. Raises NotFoundError."""
     row = session.get(ShotRow, shot_id)
     if row is None:
         raise NotFoundError("This shot does not exist any more. Go back to the list of shots.")
-    return _parsed(session, row)
+    return _read(session, row)
 
 
-def _parsed(session: Session, row: ShotRow) -> Shot:
-    held = _recent.get(row.id, row.revision)
-    if held is None:
-        parts = select(ElementRow.id, ElementRow.body, ElementRow.shapes).where(ElementRow.shot == row.id)
+def _read(session: Session, row: ShotRow) -> EvaluatedShot:
+    found = recent(session).find(row.id, row.revision)
+    if found is None:
+        columns = select(ElementRow.id, ElementRow.body, ElementRow.format, ElementRow.shapes)
+        elements, shapes = {}, {}
         with uncollected():
-            elements = {i: together(body, shapes) for i, body, shapes in session.execute(parts).all()}
+            for element_id, body, written_as, numbers in session.execute(columns.where(ElementRow.shot == row.id)):
+                elements[element_id], points = joined(upgraded(body, written_as, ELEMENTS), numbers)
+                if points is not None:
+                    shapes[element_id] = points
         plate = Plate.model_validate(row.plate)
-        held = Shot(id=row.id, revision=row.revision, plate=plate, elements=bound(elements, plate))
-    return held
+        found = EvaluatedShot.of(Shot(id=row.id, revision=row.revision, plate=plate, elements=elements), shapes)
+    keep_when_committed(session, found)
+    return found
 
 
-def remember(shot: Shot) -> None:
-    """Keep a committed shot parsed, for the next call."""
-    _recent.put(shot)
+def apply(session: Session, shot_id: str, known: int | None, edit: Edit, edit_id: str | None = None) -> Changed:
+    """Apply an edit that was made on a revision, unless one of that id has been applied already.
 
+    known: the revision; None for one that replaces whatever is there.
 
-def apply(session: Session, shot_id: str, revision: int, edit: Edit) -> Changed:
-    """Apply an edit. Raises EditError, RevisionError or NotFoundError; then nothing is changed."""
-    row, shot = _locked(session, shot_id, revision)
+    Raises EditError, RevisionError or NotFoundError; then nothing is changed.
+    """
+    row, shot = _locked(session, shot_id)
+    revision = shot.revision if known is None else known
+    done = _applied_already(session, shot_id, edit_id)
+    if done is not None:
+        return _again(session, shot, revision, done)
+    others = _since(session, shot, revision)
     applied = edit.apply(shot)
-    before = {i: _body(shot.elements.get(i)) for i in applied.after}
-    after = {i: _body(e) for i, e in applied.after.items()}
+    old = {i: _body(e) for i in applied.after if (e := shot.elements.get(i)) is not None}
+    new = {i: _checked(e) for i, e in applied.after.items() if e is not None}
+    about = places.places_of(old, new)
+    _check_apart(shot, others, about)
     session.execute(delete(JournalRow).where(JournalRow.shot == shot_id, JournalRow.undone))
-    session.add(
-        JournalRow(
-            shot=shot_id, label=applied.label, edit=_edit.dump_python(edit, mode="json"), before=before, after=after
-        )
+    change = {"undo": diff(new, old), "redo": None}
+    session.add(JournalRow(shot=shot_id, label=applied.label, kind=edit.type, change=change, format=FORMAT))
+    after = shot.advanced(shot.document.with_elements(applied.after, shot.revision + 1))
+    bodies = {i: new.get(i) for i in applied.after}
+    return _stored(
+        session, row, shot, after, _Step(applied.label, bodies, about, applied.made, edit_id), others, revision
     )
-    return _stored(session, row, shot, after, dict(applied.after), applied.label, applied.made)
 
 
-def undo(session: Session, shot_id: str, revision: int) -> Changed:
-    """Take the last edit back. Raises StoreError where there is none."""
-    row, shot = _locked(session, shot_id, revision)
-    entry = session.scalars(
-        select(JournalRow).where(JournalRow.shot == shot_id, ~JournalRow.undone).order_by(JournalRow.id.desc()).limit(1)
-    ).first()
+def undo(session: Session, shot_id: str, revision: int, edit_id: str | None = None) -> Changed:
+    """Take the last edit back. Raises StoreError where there is none, RevisionError for an older revision."""
+    return _step(session, shot_id, revision, edit_id, back=True)
+
+
+def redo(session: Session, shot_id: str, revision: int, edit_id: str | None = None) -> Changed:
+    """Do the edit again that was undone last. Raises as `undo` does."""
+    return _step(session, shot_id, revision, edit_id, back=False)
+
+
+def _step(session: Session, shot_id: str, revision: int, edit_id: str | None, back: bool) -> Changed:
+    row, shot = _locked(session, shot_id)
+    done = _applied_already(session, shot_id, edit_id)
+    if done is not None:
+        return _again(session, shot, revision, done)
+    if others := _since(session, shot, revision):
+        raise RevisionError(shot, [o.label for o in others])
+    entries = select(JournalRow).where(JournalRow.shot == shot_id, JournalRow.undone.is_(not back))
+    entry = session.scalars(entries.order_by(JournalRow.id.desc() if back else JournalRow.id).limit(1)).first()
     if entry is None:
-        raise StoreError("There is nothing to undo.")
-    entry.undone = True
-    return _stored(session, row, shot, entry.before, None, f"Undid: {entry.label}")
+        raise StoreError(f"There is nothing to {'undo' if back else 'redo'}.")
+    change = upgraded(entry.change, entry.format, CHANGES)
+    patch = change["undo" if back else "redo"]
+    touched = {operation["path"].split("/")[1] for operation in patch}
+    old = {i: _body(e) for i in touched if (e := shot.elements.get(i)) is not None}
+    new = patched(old, patch)
+    entry.change, entry.format = ({**change, "redo": diff(new, old)} if back else change), FORMAT
+    entry.undone = back
+    bodies = {i: new.get(i) for i in touched}
+    elements = {i: None if body is None else parsed(body) for i, body in bodies.items()}
+    after = shot.advanced(shot.document.with_elements(elements, shot.revision + 1))
+    label = f"{'Undid' if back else 'Redid'}: {entry.label}"
+    step = _Step(label, bodies, places.places_of(old, new), None, edit_id)
+    return _stored(session, row, shot, after, step, others, revision)
 
 
-def redo(session: Session, shot_id: str, revision: int) -> Changed:
-    """Do the edit again that was undone last. Raises StoreError where there is none."""
-    row, shot = _locked(session, shot_id, revision)
-    entry = session.scalars(
-        select(JournalRow).where(JournalRow.shot == shot_id, JournalRow.undone).order_by(JournalRow.id).limit(1)
-    ).first()
-    if entry is None:
-        raise StoreError("There is nothing to redo.")
-    entry.undone = False
-    return _stored(session, row, shot, entry.after, None, f"Redid: {entry.label}")
+def changes(session: Session, shot_id: str, since: int) -> Changed:
+    """What a page that knows a revision has missed. Raises RevisionError where that is not known any more."""
+    shot = load(session, shot_id)
+    others = _since(session, shot, since)
+    labels = [o.label for o in others]
+    return Changed(shot, since, labels[-1] if labels else "", None, _missed(others), labels)
 
 
 def history(session: Session, shot_id: str) -> History:
     """Labels of what undo and redo would do."""
     session.flush()
-    last_done = (
-        select(JournalRow.label)
-        .where(JournalRow.shot == shot_id, ~JournalRow.undone)
-        .order_by(JournalRow.id.desc())
-        .limit(1)
-    )
-    first_undone = (
-        select(JournalRow.label).where(JournalRow.shot == shot_id, JournalRow.undone).order_by(JournalRow.id).limit(1)
-    )
+    entries = select(JournalRow.label).where(JournalRow.shot == shot_id).limit(1)
+    last_done = entries.where(JournalRow.undone.is_(False)).order_by(JournalRow.id.desc())
+    first_undone = entries.where(JournalRow.undone.is_(True)).order_by(JournalRow.id)
     return History(session.scalar(last_done), session.scalar(first_undone))
 
 
-def _locked(session: Session, shot_id: str, revision: int) -> tuple[ShotRow, Shot]:
+# -- what others did meanwhile ---------------------------------------------------------------------------------
+
+
+def _applied_already(session: Session, shot_id: str, edit_id: str | None) -> RevisionRow | None:
+    if edit_id is None:
+        return None
+    same = select(RevisionRow).where(RevisionRow.shot == shot_id, RevisionRow.edit == edit_id)
+    return session.scalars(same).first()
+
+
+def _again(session: Session, shot: EvaluatedShot, known: int, done: RevisionRow) -> Changed:
+    """The answer to what is sent a second time: nothing is done, and all that whoever asks has missed."""
+    rows = _since(session, shot, known)
+    others = [r.label for r in rows if r.revision != done.revision]
+    return Changed(shot, known, done.label, done.made, _missed(rows), others)
+
+
+def _since(session: Session, shot: EvaluatedShot, revision: int) -> Sequence[RevisionRow]:
+    """The changes after a revision, oldest first. Raises RevisionError where they are not all known."""
+    if revision == shot.revision:
+        return []
+    later = select(RevisionRow).where(RevisionRow.shot == shot.id, RevisionRow.revision > revision)
+    rows = session.scalars(later.order_by(RevisionRow.revision)).all()
+    if len(rows) != shot.revision - revision:
+        raise RevisionError(shot, None)
+    return rows
+
+
+def _check_apart(shot: EvaluatedShot, others: Sequence[RevisionRow], about: list[places.Place]) -> None:
+    """Raise RevisionError where one of the changes is about the same places."""
+    if others and (by := [o.label for o in others if places.overlap(about, places.read(o.places))]):
+        raise RevisionError(shot, by)
+
+
+def _missed(rows: Sequence[RevisionRow]) -> Missed:
+    missed = Missed()
+    for row in rows:
+        frames = None if row.first is None or row.last is None else (row.first, row.last)
+        missed = missed.and_also(set(row.elements), frames)
+    return missed
+
+
+# -- writing ---------------------------------------------------------------------------------------------------
+
+
+def _locked(session: Session, shot_id: str) -> tuple[ShotRow, EvaluatedShot]:
     row = session.scalars(select(ShotRow).where(ShotRow.id == shot_id).with_for_update()).first()
     if row is None:
         raise NotFoundError("This shot does not exist any more. Go back to the list of shots.")
-    shot = _parsed(session, row)
-    if row.revision != revision:
-        raise RevisionError(shot, touched_since(shot, revision))
-    return row, shot
+    return row, _read(session, row)
+
+
+@dataclass(frozen=True)
+class _Step:
+    """One change as it is written: its label, bodies afterwards (None: gone), places, what was made, the edit's id."""
+
+    label: str
+    bodies: Bodies
+    about: list[places.Place]
+    made: str | None
+    edit_id: str | None
 
 
 def _stored(
     session: Session,
     row: ShotRow,
-    shot: Shot,
-    bodies: Bodies,
-    parsed: dict[str, Element | None] | None,
-    label: str,
-    made: str | None = None,
+    before: EvaluatedShot,
+    after: EvaluatedShot,
+    step: _Step,
+    others: Sequence[RevisionRow],
+    since: int,
 ) -> Changed:
-    if parsed is None:
-        parsed = {i: None if b is None else whole(b) for i, b in bodies.items()}
-    elements = dict(shot.elements)
-    for element_id, element in parsed.items():
-        if element is None:
-            elements.pop(element_id, None)
-        else:
-            elements[element_id] = element
-    _store_elements(session, shot.id, bodies)
-    elements = bound(elements, shot.plate)
-    after = Shot(id=shot.id, revision=shot.revision + 1, plate=shot.plate, elements=elements)
+    _store_elements(session, after.id, step.bodies)
     row.revision, row.name = after.revision, after.settings.name
-    session.execute(update(ShotRow).where(ShotRow.id == shot.id).values(changed_at=func.now()))
-    return Changed(shot, after, label, made)
+    session.execute(update(ShotRow).where(ShotRow.id == after.id).values(changed_at=func.now()))
+    differing, frames = before.differing(after), changed_frames(before, after)
+    session.add(
+        RevisionRow(
+            shot=after.id, revision=after.revision, label=step.label, edit=step.edit_id, made=step.made,
+            places=places.written(step.about), elements=sorted(differing),
+            first=frames[0] if frames else None, last=frames[1] if frames else None,
+        )
+    )  # fmt: skip
+    forgotten = after.revision - REMEMBERED
+    if forgotten > 0 and forgotten % 100 == 0:
+        session.execute(delete(RevisionRow).where(RevisionRow.shot == after.id, RevisionRow.revision <= forgotten))
+    keep_when_committed(session, after)
+    missed = _missed(others).and_also(differing, frames)
+    return Changed(after, since, step.label, step.made, missed, [o.label for o in others])
 
 
 def _store_elements(session: Session, shot_id: str, bodies: Bodies) -> None:
@@ -239,21 +281,37 @@ def _store_elements(session: Session, shot_id: str, bodies: Bodies) -> None:
     rows = []
     for element_id, whole_body in bodies.items():
         if whole_body is not None:
-            body, shapes = apart(whole_body)
-            rows.append({"shot": shot_id, "id": element_id, "kind": body["kind"], "body": body, "shapes": shapes})
+            body, shapes = split(whole_body)
+            written = {"kind": body["kind"], "body": body, "format": FORMAT, "shapes": shapes}
+            rows.append({"shot": shot_id, "id": element_id, **written})
     if rows:
         statement = insert(ElementRow)
         session.execute(
             statement.on_conflict_do_update(
                 index_elements=[ElementRow.shot, ElementRow.id],
-                set_={c: statement.excluded[c] for c in ("kind", "body", "shapes")},
+                set_={c: statement.excluded[c] for c in ("kind", "body", "format", "shapes")},
             ),
             rows,
         )
 
 
-def _body(element: Element | None) -> Any:
-    return None if element is None else element.model_dump(mode="json")
+def _body(element: Element) -> Any:
+    return element.model_dump(mode="json")
+
+
+def _checked(element: Element) -> Any:
+    """The body of an element that an edit made, if whoever opens the shot next can read it. Raises EditError."""
+    body = _body(element)
+    try:
+        parsed(body)
+    except ValidationError as error:
+        first = error.errors()[0]
+        where = ".".join(str(part) for part in first["loc"][1:] if not isinstance(part, int)) or "it"
+        raise EditError(
+            f"That would make something that could not be opened again: {where}: {first['msg']}. Nothing was changed; "
+            "make a smaller change."
+        ) from error
+    return body
 
 
 def clips_of(session: Session, shot_id: str) -> list[str]:

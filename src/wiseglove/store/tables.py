@@ -1,12 +1,12 @@
-"""Tables. An element's body and every edit are JSON documents of the shot model."""
+"""Tables. An element's body is a JSON document of the shot model, and a change is what differs between two of them."""
 
 from __future__ import annotations
 
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import BigInteger, Boolean, DateTime, ForeignKey, Integer, LargeBinary, Text, func
-from sqlalchemy.dialects.postgresql import JSONB
+from sqlalchemy import BigInteger, Boolean, DateTime, ForeignKey, Index, Integer, LargeBinary, Text, func
+from sqlalchemy.dialects.postgresql import ARRAY, JSONB
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
 Json = dict[str, Any]
@@ -51,22 +51,46 @@ class ElementRow(Base):
     id: Mapped[str] = mapped_column(primary_key=True)
     kind: Mapped[str]
     body: Mapped[Json]
+    format: Mapped[int] = mapped_column(Integer)
+    """The format of the document that the body is written in (see `shot.formats`)."""
     shapes: Mapped[bytes | None] = mapped_column(LargeBinary)
     """The points of an outline's keys, which its body leaves out (see `shapes`)."""
 
 
 class JournalRow(Base):
-    """An edit, with what its elements were before and after (null: not there)."""
+    """An edit that can be undone, as what it changed; `redo` of the change is there once it was undone."""
 
     __tablename__ = "journal"
+    __table_args__ = (Index("ix_journal_next", "shot", "undone", "id"),)
 
     id: Mapped[int] = mapped_column(BigInteger, primary_key=True)
-    shot: Mapped[str] = mapped_column(ForeignKey("shots.id", ondelete="CASCADE"), index=True)
+    shot: Mapped[str] = mapped_column(ForeignKey("shots.id", ondelete="CASCADE"))
     label: Mapped[str]
-    edit: Mapped[Json]
-    before: Mapped[Json]
-    after: Mapped[Json]
+    kind: Mapped[str]
+    change: Mapped[Json]
+    format: Mapped[int] = mapped_column(Integer)
     undone: Mapped[bool] = mapped_column(Boolean, default=False)
+    made_at: Mapped[datetime] = mapped_column(server_default=func.now())
+
+
+class RevisionRow(Base):
+    """What a revision of a shot changed, so that pages and edits that are behind can be told what they missed."""
+
+    __tablename__ = "revisions"
+    __table_args__ = (Index("ix_revisions_edit", "shot", "edit", unique=True),)
+
+    shot: Mapped[str] = mapped_column(ForeignKey("shots.id", ondelete="CASCADE"), primary_key=True)
+    revision: Mapped[int] = mapped_column(Integer, primary_key=True)
+    label: Mapped[str]
+    edit: Mapped[str | None]
+    """The id that whoever sent it gave the edit, by which one that is sent twice is known."""
+    made: Mapped[str | None]
+    places: Mapped[list[str]] = mapped_column(ARRAY(Text))
+    """What of the document it changed (see `shot.places`)."""
+    elements: Mapped[list[str]] = mapped_column(ARRAY(Text))
+    """The elements that are other, or seen elsewhere, since."""
+    first: Mapped[int | None] = mapped_column(Integer)
+    last: Mapped[int | None] = mapped_column(Integer)
     made_at: Mapped[datetime] = mapped_column(server_default=func.now())
 
 

@@ -12,7 +12,7 @@ from tests.core.outline.test_following import HEIGHT, WIDTH, textured
 from wiseglove.core.geometry.bezier import ellipse
 from wiseglove.core.matte.coverage import Box, coverage
 from wiseglove.core.outline.beyond import FRAMES, Beyond, ends_of
-from wiseglove.core.outline.carry import STICKS_OUT, Carrier
+from wiseglove.core.outline.carry import STICKS_OUT, OutlineFollower
 from wiseglove.core.outline.normals import SPACING, normals_of
 
 CENTRE, RADIUS = (160.0, 120.0), 60.0
@@ -81,9 +81,9 @@ def test_grain_and_lines_that_pass_behind_are_not_taken_for_it(grain: int, speed
 
 def test_carrying_on_stops_where_a_part_comes_out_at_once() -> None:
     # Too far in one frame for its edge to be found nearby; what it uncovers looks like the rest.
-    carrier = Carrier(picture(DISC), DISC, KINDS)
+    follower = OutlineFollower(picture(DISC), DISC, KINDS)
     for k in range(1, 10):
-        carried = carrier.on(picture(DISC, bump(0.7, 6.5), grain=k))
+        carried = follower.on(picture(DISC, bump(0.7, 6.5), grain=k))
         if carried.reason:
             break
     assert carried.reason == STICKS_OUT

@@ -13,7 +13,7 @@ from shapely import points as shapely_points
 from tests.strategies import blob, seeds
 from wiseglove.core.geometry.bezier import ellipse, flatten
 from wiseglove.core.matte.coverage import Box, coverage
-from wiseglove.core.outline.carry import Carrier
+from wiseglove.core.outline.carry import OutlineFollower
 from wiseglove.core.outline.edges import gradients, linear_light, seen_at
 from wiseglove.core.outline.inbetween import Animation, in_between
 from wiseglove.core.outline.points import mirror, remove_points, round_points
@@ -158,10 +158,10 @@ def test_an_outline_is_carried_on_with_what_moves() -> None:
         points[:, :2] += (1.8 * k, -0.9 * k)
         return points
 
-    carrier = Carrier(picture_of(pose(0)), pose(0), KINDS)
+    follower = OutlineFollower(picture_of(pose(0)), pose(0), KINDS)
     errors = []
     for k in range(1, 21):
-        carried = carrier.on(picture_of(pose(k), shift=(1.8 * k, -0.9 * k)))
+        carried = follower.on(picture_of(pose(k), shift=(1.8 * k, -0.9 * k)))
         assert carried.reason == "", k
         errors.append(off(carried.points, pose(k)))
     assert np.mean(errors) < 0.5
@@ -180,22 +180,22 @@ def test_a_shadow_inside_is_not_taken_for_the_edge_while_it_is_carried_on() -> N
         bright, shade = picture_of(pose, shift=(way[0], way[1])), coverage(pose, Box(0, 0, WIDTH, HEIGHT))[..., None]
         return np.asarray(bright * (1 - shade * (1 - light) * 0.6), np.uint8)
 
-    carrier, errors = Carrier(seen(0), HAND, KINDS), []
+    follower, errors = OutlineFollower(seen(0), HAND, KINDS), []
     for k in range(1, 16):
-        carried = carrier.on(seen(k))
+        carried = follower.on(seen(k))
         assert carried.reason == "", k
         errors.append(off(carried.points, HAND + k * np.array([1.5, 0.5, 0, 0, 0, 0, 0, 0])))
     assert np.mean(errors) < 0.5
 
 
 def test_it_stops_where_something_covers_what_is_followed() -> None:
-    carrier = Carrier(picture_of(HAND), HAND, KINDS)
-    assert carrier.on(picture_of(HAND)).reason == ""
+    follower = OutlineFollower(picture_of(HAND), HAND, KINDS)
+    assert follower.on(picture_of(HAND)).reason == ""
     covered = textured(77, 40, 200).astype(np.uint8)
-    stopped = carrier.on(covered)
+    stopped = follower.on(covered)
     assert stopped.reason
     assert stopped.sure < 0.5
-    gone = Carrier(picture_of(HAND), HAND - (900, 0, 0, 0, 0, 0, 0, 0), KINDS).on(picture_of(HAND))
+    gone = OutlineFollower(picture_of(HAND), HAND - (900, 0, 0, 0, 0, 0, 0, 0), KINDS).on(picture_of(HAND))
     assert "left the picture" in gone.reason
 
 
@@ -210,9 +210,9 @@ def test_it_stops_where_a_part_moves_unlike_the_rest(index: int, speed: float) -
         points[index, :2] += k * speed * out / np.linalg.norm(out)
         return points
 
-    carrier = Carrier(picture_of(HAND), HAND, KINDS)
+    follower = OutlineFollower(picture_of(HAND), HAND, KINDS)
     for k in range(1, 20):
-        carried = carrier.on(picture_of(pose(k)))
+        carried = follower.on(picture_of(pose(k)))
         if carried.reason:
             break
         away = distance(LineString(flatten(pose(k), 0.01)), shapely_points(flatten(carried.points, 0.2)))

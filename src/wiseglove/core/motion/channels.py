@@ -35,12 +35,12 @@ def best_channel(pixels: Picture, mask: Picture) -> Channel:
     rows, columns = slice(top, top + height), slice(left, left + width)
     pixels, mask = pixels[rows, columns], mask[rows, columns]
     with ThreadPoolExecutor(2) as pool:
-        told = dict(zip(channels, pool.map(lambda c: _told(seen_in(pixels, c), mask), channels), strict=True))
-    best = max(told, key=lambda channel: told[channel])
-    return best if told[best] > BETTER * told["luma"] else "luma"
+        clear = dict(zip(channels, pool.map(lambda c: _clearness(seen_in(pixels, c), mask), channels), strict=True))
+    best = max(clear, key=lambda channel: clear[channel])
+    return best if clear[best] > BETTER * clear["luma"] else "luma"
 
 
-def _told(picture: Picture, mask: Picture) -> float:
+def _clearness(picture: Picture, mask: Picture) -> float:
     """Gradient energy over noise variance; the noise by Immerkaer 1996, "Fast noise variance estimation"."""
     within = mask > 0.5
     kernel = np.array([[1, -2, 1], [-2, 4, -2], [1, -2, 1]], np.float32)

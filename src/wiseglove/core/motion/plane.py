@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
+from copy import copy, deepcopy
 from dataclasses import dataclass, field
 from functools import lru_cache
 from typing import Literal
@@ -131,6 +132,15 @@ class PlaneSolver:
         smaller = min(self.reference.box[2] - self.reference.box[0], self.reference.box[3] - self.reference.box[1])
         self.coarsest = max((level for level in range(LEVELS) if smaller >> level >= SMALLEST), default=0)
         self.known: dict[int, Place] = {at: Place(at, np.eye(3), "solved", 1.0)}
+
+    def branch(self) -> PlaneSolver:
+        """A solver of its own that begins with what this one knows: what either learns, the other does not see.
+
+        Two directions are solved by two branches, so that neither depends on how far the other has come.
+        """
+        twin = copy(self)
+        twin.exposure, twin.known = deepcopy(self.exposure), dict(self.known)
+        return twin
 
     # -- one frame -----------------------------------------------------------------------------------------
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
+from copy import copy
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import Literal
@@ -72,6 +73,13 @@ class PointsSolver:
             )
             for f in features if f.held is None
         }  # fmt: skip
+
+    def branch(self) -> PointsSolver:
+        """A solver of its own that begins with what this one knows, as `PlaneSolver.branch`."""
+        twin = copy(self)
+        twin.known = dict(self.known)
+        twin._followers = {name: follower.branch() for name, follower in self._followers.items()}
+        return twin
 
     def run(self, frames: range) -> Iterator[Place]:
         """Places along a range, on from what is known beside it; where the points are lost, they are looked for on."""

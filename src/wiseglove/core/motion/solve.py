@@ -38,7 +38,7 @@ REASONS = {
 """Why a frame is not sure, and what to do next."""
 
 
-def told(reason: str) -> str:
+def explained(reason: str) -> str:
     """A reason as a sentence's end: what it is, and what to do."""
     what, todo = REASONS.get(reason, REASONS["covered"])
     return f"{what}; {todo}"
@@ -62,13 +62,14 @@ def solve_range(
     solver: PlaneSolver | PointsSolver,
     first: int,
     last: int,
-    tell: Callable[[Place], None],
+    report: Callable[[Place], None],
     stop: Callable[[], bool] = lambda: False,
 ) -> dict[int, Place]:
-    """Places of all frames first..last; each is told as soon as it is known, and again when it is known better.
+    """Places of all frames first..last; each is reported as soon as it is known, and again when it is known better.
 
     The frames are solved away from the reference; where it lies outside them, on from what the solver knows beside
-    them. `tell` is called from two threads, one at a time. Errors of the pictures are raised.
+    them. Each direction is solved by a branch of the solver, so the places are the same bits every time. `report` is called
+    from two threads, one at a time. Errors of the pictures are raised.
     """
     places: dict[int, Place] = {}
     lock = threading.Lock()
@@ -77,11 +78,11 @@ def solve_range(
     def note(place: Place) -> None:
         with lock:
             places[place.frame] = place
-            tell(place)
+            report(place)
 
-    def walk(frames: range) -> None:
+    def walk(branch: PlaneSolver | PointsSolver, frames: range) -> None:
         try:
-            for place in solver.run(frames):
+            for place in branch.run(frames):
                 before = place.frame - frames.step
                 begins = place.matrix is None and before in places and places[before].matrix is not None
                 if begins and is_cut(solver.picture_at(before), solver.picture_at(place.frame)):
@@ -97,13 +98,16 @@ def solve_range(
     if first <= solver.at <= last:
         note(solver.known[solver.at])
     ways = [w for w in (range(start + 1, last + 1), range(start - 1, first - 1, -1)) if len(w)]
-    threads = [threading.Thread(target=walk, args=(way,)) for way in ways]
+    branches = [solver.branch() for _ in ways]  # before any of them begins
+    threads = [threading.Thread(target=walk, args=pair) for pair in zip(branches, ways, strict=True)]
     for thread in threads:
         thread.start()
     for thread in threads:
         thread.join()
     if raised:
         raise raised[0]
+    for branch, way in zip(branches, ways, strict=True):
+        solver.known.update({frame: place for frame, place in branch.known.items() if frame in way})
     return places
 
 

@@ -79,7 +79,7 @@ class Carried:
     where: tuple[float, float] | None = None
 
 
-class Carrier:
+class OutlineFollower:
     """Follows one outline from a frame that is right."""
 
     def __init__(self, picture: Picture, points: Points, kinds: list[str]) -> None:
@@ -90,8 +90,8 @@ class Carrier:
         everywhere = list(range(len(points)))
         self._spots = normals_of(points, everywhere, FEATURES_APART)
         self._inside = _colours(picture, self._spots)
-        self._apart = max(SPACING, len(normals_of(points, everywhere).t) * SPACING / MOST_PLACES)
-        edge = normals_of(points, everywhere, self._apart)
+        self._spacing = max(SPACING, len(normals_of(points, everywhere).t) * SPACING / MOST_PLACES)
+        edge = normals_of(points, everywhere, self._spacing)
         self._elastic = Elastic(points, edge.segment, edge.t)
         self._beyond = Beyond(picture, edge)
         self._look: Likeness | None = None
@@ -137,7 +137,7 @@ class Carrier:
             moves = torn / TORN > worst / UNLIKE_SOMEWHERE
             why, along = (MOVES_ALONE, self._elastic) if moves else (LOOKS_UNLIKE, self._spots)
             return Carried(self._points, sure, why, self._place(along, off_shape if moves else changed))
-        out = self._beyond.seen(picture, self._edge_of(points), self._apart)
+        out = self._beyond.seen(picture, self._edge_of(points), self._spacing)
         if out is not None:
             return Carried(self._points, sure, STICKS_OUT, self._place(self._elastic, out))
         if snapped.reason:
@@ -167,7 +167,7 @@ class Carrier:
             return 0.0, 0
         edge, kept = self._edge_of(snapped.points), self._edge_of(points)
         off = ((edge.places - kept.places) * edge.outward).sum(axis=1) * snapped.clear
-        return _worst_stretch(off, self._apart)
+        return _worst_stretch(off, self._spacing)
 
     def _features(self, shape: tuple[int, ...]) -> tuple[Array, Array]:
         """Places just inside the edge that lie in the picture, (M, 2), and where they are on the first frame."""

@@ -1,7 +1,7 @@
 """Typed edits. Each one says what it changes; nothing else changes a shot.
 
 `apply` returns the label for the history and the elements after the edit (None for one that is gone). The
-store keeps before and after of each, which is all that undo and redo need.
+store keeps what differs, which is all that undo and redo need.
 """
 
 from typing import Annotated

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Annotated
 
@@ -11,7 +12,8 @@ from wiseglove.core.geometry import bezier
 from wiseglove.core.geometry.homography import is_convex
 from wiseglove.shot.basics import Strict
 from wiseglove.shot.errors import EditError
-from wiseglove.shot.model import Animated, Carrier, Cover, E, Element, Group, Outline, Settings, Shot, Thing
+from wiseglove.shot.evaluated import EvaluatedShot
+from wiseglove.shot.model import Animated, Carrier, Contents, Cover, E, Element, Group, Outline, Settings, Thing
 
 MOST_POINTS = 2000
 
@@ -32,12 +34,12 @@ class Applied:
 class Editing(Strict):
     """Base of all edits."""
 
-    def apply(self, shot: Shot) -> Applied:
+    def apply(self, shot: EvaluatedShot) -> Applied:
         """The change, or EditError; the shot itself is not touched."""
         raise NotImplementedError
 
 
-def get(shot: Shot, element: str, wanted: type[E]) -> E:
+def get(shot: Contents, element: str, wanted: type[E]) -> E:
     found = shot.find(element, wanted)
     if found is None:
         raise EditError(
@@ -47,28 +49,28 @@ def get(shot: Shot, element: str, wanted: type[E]) -> E:
     return found
 
 
-def animated(shot: Shot, element: str) -> Animated:
+def animated(shot: Contents, element: str) -> Animated:
     found = shot.elements.get(element)
     if not isinstance(found, Animated):
         raise EditError("What these keys belong to is not in the shot any more. Nothing was changed.")
     return found
 
 
-def owner_of(shot: Shot, element: Animated) -> Thing:
+def owner_of(shot: Contents, element: Animated) -> Thing:
     return get(shot, element.cover, Cover) if isinstance(element, Outline) else element
 
 
-def unlocked(shot: Shot, owner: Thing) -> None:
+def unlocked(shot: Contents, owner: Thing | Carrier | Group) -> None:
+    """Raise EditError for what is locked, by itself or with its group."""
     if owner.locked:
         raise EditError(f"“{owner.name}” is locked. Unlock it to change it; nothing was changed.")
-    if shot.is_locked(owner):
-        assert isinstance(owner, Cover)
+    if isinstance(owner, Cover) and shot.is_locked(owner):
         group = shot.group_of(owner)
         assert group is not None
         raise EditError(f"The group “{group.name}” is locked. Unlock it to change it; nothing was changed.")
 
 
-def unlocked_animated(shot: Shot, element: str) -> tuple[Animated, Thing]:
+def unlocked_animated(shot: Contents, element: str) -> tuple[Animated, Thing]:
     """What has keys, and the cover or pane it belongs to, which is not locked."""
     found = animated(shot, element)
     owner = owner_of(shot, found)
@@ -76,7 +78,7 @@ def unlocked_animated(shot: Shot, element: str) -> tuple[Animated, Thing]:
     return found, owner
 
 
-def unlocked_outline(shot: Shot, outline: str) -> tuple[Outline, Cover]:
+def unlocked_outline(shot: Contents, outline: str) -> tuple[Outline, Cover]:
     """An outline and its cover, which is not locked."""
     found = get(shot, outline, Outline)
     cover = get(shot, found.cover, Cover)
@@ -84,7 +86,7 @@ def unlocked_outline(shot: Shot, outline: str) -> tuple[Outline, Cover]:
     return found, cover
 
 
-def free_name(shot: Shot, wanted: str) -> str:
+def free_name(shot: Contents, wanted: str) -> str:
     taken = {e.name for e in shot.elements.values() if isinstance(e, Thing | Group | Carrier)}
     number, name = 1, wanted
     while name in taken:
@@ -93,13 +95,13 @@ def free_name(shot: Shot, wanted: str) -> str:
     return name
 
 
-def unused(shot: Shot, wanted: str) -> str:
+def unused(shot: Contents, wanted: str) -> str:
     if wanted in shot.elements:
         raise EditError("That id is taken. Nothing was changed; leave it out to get a fresh one.")
     return wanted
 
 
-def with_depth(shot: Shot, depth: list[str]) -> Settings:
+def with_depth(shot: Contents, depth: list[str]) -> Settings:
     return shot.settings.model_copy(update={"depth": depth})
 
 
@@ -111,9 +113,18 @@ def check_corners(points: bezier.Points) -> None:
         )
 
 
-def unlocked_carrier(shot: Shot, carrier: str) -> Carrier:
+def unlocked_carrier(shot: Contents, carrier: str) -> Carrier:
     """A carrier that is not locked."""
     found = get(shot, carrier, Carrier)
-    if found.locked:
-        raise EditError(f"“{found.name}” is locked. Unlock it to change it; nothing was changed.")
+    unlocked(shot, found)
     return found
+
+
+WHILE_LOCKED = {"shown", "locked", "folded"}
+"""What can be changed of a locked thing."""
+
+
+def changeable(shot: Contents, owner: Thing | Carrier | Group, sent: Iterable[str]) -> None:
+    """Raise EditError where fields were sent that a lock keeps as they are. A group's lock leaves its members' own lock."""
+    if set(sent) - WHILE_LOCKED:
+        unlocked(shot, owner)

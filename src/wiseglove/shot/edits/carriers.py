@@ -17,15 +17,18 @@ from wiseglove.shot.basics import Colour, Corners, ElementId, Name, new_id
 from wiseglove.shot.edits.base import (
     Applied,
     Editing,
+    changeable,
     free_name,
     get,
     owner_of,
     unlocked,
     unlocked_carrier,
     unlocked_outline,
+    unused,
 )
 from wiseglove.shot.edits.regions import RegionPoints, check_region, riding
 from wiseglove.shot.errors import EditError
+from wiseglove.shot.evaluated import EvaluatedShot
 from wiseglove.shot.model import (
     Animated,
     Carrier,
@@ -37,10 +40,9 @@ from wiseglove.shot.model import (
     Outline,
     Pane,
     Region,
-    Shot,
     SolvedFrame,
 )
-from wiseglove.shot.riding import motion, riding_on
+from wiseglove.shot.motions import motion_of
 from wiseglove.shot.subject import Subject
 
 Array = NDArray[np.float64]
@@ -57,13 +59,13 @@ class AddCarrier(Editing):
     name: Name | None = None
     id: ElementId | None = None
 
-    def apply(self, shot: Shot) -> Applied:
+    def apply(self, shot: EvaluatedShot) -> Applied:
         keying.check_frame(shot.plate, self.frame)
         check_region(self.patch, shot)
         line = flatten(np.array(self.patch, np.float64), 0.5)
         (left, top), (right, bottom) = line.min(0).tolist(), line.max(0).tolist()
         carrier = Carrier(
-            id=self.id or new_id(),
+            id=unused(shot, self.id) if self.id else new_id(),
             name=free_name(shot, self.name or "Carrier"),
             colour=CARRIER_COLOUR,
             at=self.frame,
@@ -82,11 +84,11 @@ class AddHandCarrier(Editing):
     name: Name | None = None
     id: ElementId | None = None
 
-    def apply(self, shot: Shot) -> Applied:
+    def apply(self, shot: EvaluatedShot) -> Applied:
         keying.check_frame(shot.plate, self.frame)
         check_quad(np.array(self.corners, np.float64))
         carrier = Carrier(
-            id=self.id or new_id(),
+            id=unused(shot, self.id) if self.id else new_id(),
             name=free_name(shot, self.name or "Set by hand"),
             colour=CARRIER_COLOUR,
             at=self.frame,
@@ -103,16 +105,16 @@ class CarryCover(Editing):
     outline: ElementId
     frame: int
 
-    def apply(self, shot: Shot) -> Applied:
+    def apply(self, shot: EvaluatedShot) -> Applied:
         outline, cover = unlocked_outline(shot, self.outline)
         keying.check_frame(shot.plate, self.frame)
-        seen = keying.as_points(keying.shape_at(outline, self.frame))
+        seen = keying.as_points(shot.rider(outline).shape_at(self.frame))
         patch = [(*p[:6], 0.0, 0.0) for p in seen]
         add = AddCarrier(type="add-carrier", frame=self.frame, patch=patch, name=f"{cover.name}'s motion"[:80])
         made = add.apply(shot)
         carrier = made.after[str(made.made)]
         assert isinstance(carrier, Carrier)
-        with_it = shot.model_copy(update={"elements": {**shot.elements, carrier.id: carrier}})
+        with_it = shot.with_elements({carrier.id: carrier})
         riders = {o.id: moved_to(o, carrier, with_it) for o in shot.outlines_of(cover)}
         return Applied(f"{cover.name} rides on {carrier.name}", {carrier.id: carrier, **riders}, carrier.id)
 
@@ -153,10 +155,11 @@ class SetCarrier(Editing):
     matte: str | None = None
     """A clip; empty for none."""
 
-    def apply(self, shot: Shot) -> Applied:
+    def apply(self, shot: EvaluatedShot) -> Applied:
         carrier = get(shot, self.carrier, Carrier)
         sent = {n: v for n in self.model_fields_set - {"type", "carrier"} if (v := getattr(self, n)) is not None}
         sent |= {name: sent[name] or None for name in ("matte", "begins") if name in sent}
+        changeable(shot, carrier, sent)
         if sent.get("begins") and get(shot, sent["begins"], Carrier).id == carrier.id:
             raise EditError(
                 f"{carrier.name} cannot begin where it goes itself. Nothing was changed; choose another carrier."
@@ -166,14 +169,17 @@ class SetCarrier(Editing):
 
 
 class KeepSolution(Editing):
-    """What was solved: these frames are replaced, all others stay. `tracks` are those of its points."""
+    """What was solved: these frames are replaced, all others stay. `tracks` are those of its points.
+
+    It was ordered while the carrier could be changed, so it is kept where that has been locked meanwhile.
+    """
 
     type: Literal["keep-solution"]
     carrier: ElementId
     places: list[SolvedFrame] = Field(min_length=1, max_length=100_000)
     tracks: dict[ElementId, list[FollowedFrame]] = Field(default={})
 
-    def apply(self, shot: Shot) -> Applied:
+    def apply(self, shot: EvaluatedShot) -> Applied:
         carrier = get(shot, self.carrier, Carrier)
         held = {s.frame: s for s in carrier.solved} | {s.frame: s for s in self.places}
         for frame in held:
@@ -192,7 +198,7 @@ class RenewReference(Editing):
     frame: int
     renew: bool = True
 
-    def apply(self, shot: Shot) -> Applied:
+    def apply(self, shot: EvaluatedShot) -> Applied:
         carrier = unlocked_carrier(shot, self.carrier)
         keying.check_frame(shot.plate, self.frame)
         others = [f for f in carrier.references if f != self.frame]
@@ -223,7 +229,7 @@ class ClearSolution(Editing):
     first: int
     last: int
 
-    def apply(self, shot: Shot) -> Applied:
+    def apply(self, shot: EvaluatedShot) -> Applied:
         carrier = unlocked_carrier(shot, self.carrier)
         kept = [s for s in carrier.solved if not self.first <= s.frame <= self.last]
         if len(kept) == len(carrier.solved):
@@ -253,7 +259,7 @@ class SetByHand(Editing):
     none: bool = False
     ease: Literal["smooth", "linear", "hold"] | None = None
 
-    def apply(self, shot: Shot) -> Applied:
+    def apply(self, shot: EvaluatedShot) -> Applied:
         carrier = unlocked_carrier(shot, self.carrier)
         keying.check_frame(shot.plate, self.frame)
         name = "bridge" if self.how == "bridge" else "corrections"
@@ -273,7 +279,7 @@ class SetByHand(Editing):
         check_quad(wanted)
         if self.how == "correction":
             bare = carrier.model_copy(update={"corrections": []})
-            wanted = wanted - motion(bare, shot.plate).quads[self.frame - shot.plate.first]
+            wanted = wanted - motion_of(bare, shot.plate).quads[self.frame - shot.plate.first]
         before = next((k for k in reversed(getattr(carrier, name)) if k.frame <= self.frame), None)
         ease = self.ease or (before.ease if before else "smooth")
         corners: Any = tuple((float(x), float(y)) for x, y in wanted)
@@ -293,7 +299,7 @@ class Ride(Editing):
     elements: list[ElementId] = Field(min_length=1, max_length=1000)
     carrier: ElementId | None = None
 
-    def apply(self, shot: Shot) -> Applied:
+    def apply(self, shot: EvaluatedShot) -> Applied:
         carrier = get(shot, self.carrier, Carrier) if self.carrier else None
         after: dict[str, Element | None] = {}
         names = []
@@ -318,16 +324,16 @@ class Ride(Editing):
         return Applied(label, after)
 
 
-def moved_to(rider: Animated, carrier: Carrier | None, shot: Shot) -> Animated:
+def moved_to(rider: Animated, carrier: Carrier | None, shot: EvaluatedShot) -> Animated:
     """What rides on another carrier, or none; joints to others stay where there is one."""
     if isinstance(rider, Pane | Subject):
-        return riding_on(rider, shot, rides=carrier.id if carrier else None, rest=rider.rest)
+        return shot.riding(rider, rides=carrier.id if carrier else None, rest=rider.rest)
     joints = [j for j in rider.joints if carrier is not None and j.carrier != carrier.id]
     rest = rider.rest if joints else None
-    return riding_on(rider, shot, rides=carrier.id if carrier else None, joints=joints, rest=rest)
+    return shot.riding(rider, rides=carrier.id if carrier else None, joints=joints, rest=rest)
 
 
-def _carrier_without(held: Carrier, shot: Shot, carrier: Carrier) -> dict[str, Element | None]:
+def _carrier_without(held: Carrier, shot: EvaluatedShot, carrier: Carrier) -> dict[str, Element | None]:
     """A carrier whose regions ride on themselves, and which begins by itself, where it did so on one that goes; none else."""
 
     def own(regions: list[Region]) -> list[Region]:
@@ -343,7 +349,7 @@ def _carrier_without(held: Carrier, shot: Shot, carrier: Carrier) -> dict[str, E
     return {held.id: held.model_copy(update=changed)}
 
 
-def without_carrier(shot: Shot, carrier: Carrier) -> dict[str, Element | None]:
+def without_carrier(shot: EvaluatedShot, carrier: Carrier) -> dict[str, Element | None]:
     """What deleting a carrier changes: all that rode on it stays where it is on its keys."""
     after: dict[str, Element | None] = {carrier.id: None}
     for element in shot.elements.values():
@@ -355,10 +361,10 @@ def without_carrier(shot: Shot, carrier: Carrier) -> dict[str, Element | None]:
         if isinstance(element, Pane | Subject) and carrier.id in element.pins:
             pins = [None if pin == carrier.id else pin for pin in element.pins]
             rides = None if element.rides == carrier.id else element.rides
-            after[element.id] = riding_on(element, shot, rides=rides, pins=pins, rest=element.rest)
+            after[element.id] = shot.riding(element, rides=rides, pins=pins, rest=element.rest)
         elif element.rides == carrier.id:
             after[element.id] = moved_to(element, None, shot)
         elif isinstance(element, Outline) and any(j.carrier == carrier.id for j in element.joints):
             joints = [j for j in element.joints if j.carrier != carrier.id]
-            after[element.id] = riding_on(element, shot, joints=joints, rest=element.rest if joints else None)
+            after[element.id] = shot.riding(element, joints=joints, rest=element.rest if joints else None)
     return after

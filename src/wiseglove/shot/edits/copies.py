@@ -9,8 +9,8 @@ from pydantic import Field
 from wiseglove.shot.basics import Corner, ElementId, Strict, new_id
 from wiseglove.shot.edits.base import MOST_POINTS, Applied, Editing, free_name, get, unlocked, with_depth
 from wiseglove.shot.errors import EditError
-from wiseglove.shot.model import Cover, Element, Key, Outline, Shot
-from wiseglove.shot.riding import let_go
+from wiseglove.shot.evaluated import EvaluatedShot
+from wiseglove.shot.model import Cover, Element, Key, Outline
 
 MOST_KEYS = 100_000
 
@@ -22,13 +22,13 @@ class Copied(Strict):
     outlines: list[Outline] = Field(min_length=1, max_length=1000)
 
 
-def copied(shot: Shot, element: str) -> Copied:
+def copied(shot: EvaluatedShot, element: str) -> Copied:
     """What copying a cover or an outline takes along. Raises EditError where there is no such thing."""
     found = shot.elements.get(element)
     if isinstance(found, Outline):
-        return Copied(cover=get(shot, found.cover, Cover), outlines=[let_go(found)])
+        return Copied(cover=get(shot, found.cover, Cover), outlines=[shot.let_go(found)])
     cover = get(shot, element, Cover)
-    return Copied(cover=cover, outlines=[let_go(o) for o in shot.outlines_of(cover)])
+    return Copied(cover=cover, outlines=[shot.let_go(o) for o in shot.outlines_of(cover)])
 
 
 class Paste(Editing):
@@ -44,7 +44,7 @@ class Paste(Editing):
     frame: int | None = None
     offset: Corner = (0.0, 0.0)
 
-    def apply(self, shot: Shot) -> Applied:
+    def apply(self, shot: EvaluatedShot) -> Applied:
         _check(self.what)
         start = min(o.keys[0].frame for o in self.what.outlines)
         by = 0 if self.frame is None else self.frame - start
@@ -106,7 +106,7 @@ class Duplicate(Editing):
     cover: ElementId
     offset: Corner = (0.0, 0.0)
 
-    def apply(self, shot: Shot) -> Applied:
+    def apply(self, shot: EvaluatedShot) -> Applied:
         cover = get(shot, self.cover, Cover)
         pasted = Paste(type="paste", what=copied(shot, cover.id), offset=self.offset).apply(shot)
         made = pasted.made

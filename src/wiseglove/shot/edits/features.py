@@ -9,11 +9,11 @@ from pydantic import Field
 
 from wiseglove.shot import keys as keying
 from wiseglove.shot.basics import Corner, Corners, ElementId, Name, new_id
-from wiseglove.shot.edits.base import Applied, Editing, free_name, unlocked_carrier
+from wiseglove.shot.edits.base import Applied, Editing, free_name, unlocked_carrier, unused
 from wiseglove.shot.edits.carriers import CARRIER_COLOUR
 from wiseglove.shot.errors import EditError
-from wiseglove.shot.model import Carrier, FollowedPoint, Shot
-from wiseglove.shot.riding import motion
+from wiseglove.shot.evaluated import EvaluatedShot
+from wiseglove.shot.model import Carrier, Contents, FollowedPoint
 
 MOST = 200
 HALF = 60.0
@@ -30,7 +30,7 @@ class AddPoint(Editing):
     name: Name | None = None
     id: ElementId | None = None
 
-    def apply(self, shot: Shot) -> Applied:
+    def apply(self, shot: EvaluatedShot) -> Applied:
         keying.check_frame(shot.plate, self.frame)
         _check_inside(shot, self.place)
         if self.carrier is None:
@@ -40,17 +40,17 @@ class AddPoint(Editing):
             raise EditError(f"{carrier.name} does not follow points. Put the point on a carrier of its own.")
         if len(carrier.points) >= MOST:
             raise EditError(f"A carrier follows {MOST} points at most. Nothing was changed.")
-        stored = motion(carrier, shot.plate).back(self.frame, np.array([[*self.place, 0, 0, 0, 0, 0, 0]]))[0, :2]
+        stored = shot.motion(carrier).back(self.frame, np.array([[*self.place, 0, 0, 0, 0, 0, 0]]))[0, :2]
         point = FollowedPoint(id=new_id(), place=(float(stored[0]), float(stored[1])), at=self.frame, seen=self.place)
         points = [*carrier.points, point]
         base = carrier.base if carrier.solved or carrier.bridge or carrier.corrections else _around(points)
         changed = carrier.model_copy(update={"points": points, "base": base})
         return Applied(f"Put point {len(changed.points)} of {carrier.name}, frame {self.frame}", {carrier.id: changed})
 
-    def _first(self, shot: Shot) -> Applied:
+    def _first(self, shot: EvaluatedShot) -> Applied:
         point = FollowedPoint(id=new_id(), place=self.place, at=self.frame, seen=self.place)
         carrier = Carrier(
-            id=self.id or new_id(),
+            id=unused(shot, self.id) if self.id else new_id(),
             name=free_name(shot, self.name or "Points"),
             colour=CARRIER_COLOUR,
             at=self.frame,
@@ -71,7 +71,7 @@ class SetPoint(Editing):
     search: int | None = Field(default=None, ge=11, le=1001)
     held: bool | None = None
 
-    def apply(self, shot: Shot) -> Applied:
+    def apply(self, shot: EvaluatedShot) -> Applied:
         carrier, index = _found(shot, self.carrier, self.point)
         point = carrier.points[index]
         update: dict[str, Any] = {
@@ -79,7 +79,7 @@ class SetPoint(Editing):
         }
         if self.place is not None:
             _check_inside(shot, self.place)
-            stored = motion(carrier, shot.plate).back(point.at, np.array([[*self.place, 0, 0, 0, 0, 0, 0]]))[0, :2]
+            stored = shot.motion(carrier).back(point.at, np.array([[*self.place, 0, 0, 0, 0, 0, 0]]))[0, :2]
             update |= {"seen": self.place, "place": (float(stored[0]), float(stored[1])), "track": []}
         changed = point.model_copy(update=update)
         if changed.search <= changed.pattern:
@@ -98,7 +98,7 @@ class RemovePoint(Editing):
     carrier: ElementId
     point: ElementId
 
-    def apply(self, shot: Shot) -> Applied:
+    def apply(self, shot: EvaluatedShot) -> Applied:
         carrier, index = _found(shot, self.carrier, self.point)
         if len(carrier.points) == 1:
             raise EditError("A carrier of points needs one, so its last one stays. Delete the carrier instead.")
@@ -116,7 +116,7 @@ def _around(points: list[FollowedPoint]) -> Corners:
     return ((left, top), (right, top), (right, bottom), (left, bottom))
 
 
-def _found(shot: Shot, carrier: str, point: str) -> tuple[Carrier, int]:
+def _found(shot: Contents, carrier: str, point: str) -> tuple[Carrier, int]:
     found = unlocked_carrier(shot, carrier)
     for index, candidate in enumerate(found.points):
         if candidate.id == point:
@@ -124,7 +124,7 @@ def _found(shot: Shot, carrier: str, point: str) -> tuple[Carrier, int]:
     raise EditError("That point is not there any more. Nothing was changed.")
 
 
-def _check_inside(shot: Shot, place: Corner) -> None:
+def _check_inside(shot: Contents, place: Corner) -> None:
     x, y = place
     if not (0 <= x <= shot.plate.width and 0 <= y <= shot.plate.height):
         raise EditError("That lies outside the plate, where there is nothing to follow. Nothing was changed.")

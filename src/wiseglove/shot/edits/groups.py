@@ -9,9 +9,10 @@ from pydantic import Field
 
 from wiseglove.shot import keys as keying
 from wiseglove.shot.basics import Coordinate, ElementId, Name, new_id
-from wiseglove.shot.edits.base import Applied, Editing, free_name, get, unlocked, with_depth
+from wiseglove.shot.edits.base import Applied, Editing, changeable, free_name, get, unlocked, with_depth
 from wiseglove.shot.errors import EditError
-from wiseglove.shot.model import Cover, Element, Group, Shot
+from wiseglove.shot.evaluated import EvaluatedShot
+from wiseglove.shot.model import Contents, Cover, Element, Group
 
 
 class GroupCovers(Editing):
@@ -21,7 +22,7 @@ class GroupCovers(Editing):
     covers: list[ElementId] = Field(min_length=1, max_length=10_000)
     name: Name | None = None
 
-    def apply(self, shot: Shot) -> Applied:
+    def apply(self, shot: EvaluatedShot) -> Applied:
         chosen = [c for c in shot.covers if c.id in set(self.covers)]
         if len(chosen) != len(set(self.covers)):
             raise EditError("One of these covers is not in the shot any more. Nothing was changed.")
@@ -33,7 +34,7 @@ class GroupCovers(Editing):
         depth = [*before, *ids, *rest[len(before) :]]
         joined = {c.id: c.model_copy(update={"group": group.id}) for c in chosen}
         # What the covers leave behind may be too little for the groups they were in.
-        moved = shot.model_copy(update={"elements": {**shot.elements, **joined, group.id: group}})
+        moved = shot.document.with_elements({**joined, group.id: group})
         after: dict[str, Element | None] = {group.id: group, **joined, **regrouped(moved, depth)}
         after["settings"] = with_depth(shot, depth)
         return Applied(f"Grouped {len(chosen)} covers as {group.name}", after, group.id)
@@ -45,7 +46,7 @@ class Ungroup(Editing):
     type: Literal["ungroup"]
     group: ElementId
 
-    def apply(self, shot: Shot) -> Applied:
+    def apply(self, shot: EvaluatedShot) -> Applied:
         group = get(shot, self.group, Group)
         after: dict[str, Element | None] = {
             c.id: c.model_copy(update={"group": None}) for c in shot.covers if c.group == group.id
@@ -63,9 +64,10 @@ class SetGroup(Editing):
     locked: bool | None = None
     folded: bool | None = None
 
-    def apply(self, shot: Shot) -> Applied:
+    def apply(self, shot: EvaluatedShot) -> Applied:
         group = get(shot, self.group, Group)
         sent = self.model_dump(include={"name", "shown", "locked", "folded"}, exclude_none=True)
+        changeable(shot, group, sent)
         words = {
             "shown": ("Hid", "Showed"),
             "locked": ("Unlocked", "Locked"),
@@ -89,19 +91,20 @@ class ShiftCovers(Editing):
     reach: keying.Reach = "frame"
     within: keying.Range | None = None
 
-    def apply(self, shot: Shot) -> Applied:
+    def apply(self, shot: EvaluatedShot) -> Applied:
         keying.check_frame(shot.plate, self.frame)
         after: dict[str, Element | None] = {}
         for cover in (get(shot, c, Cover) for c in self.covers):
             unlocked(shot, cover)
             for outline in shot.outlines_of(cover):
-                shape = keying.shape_at(outline, self.frame)
+                rider = shot.rider(outline)
+                shape = rider.shape_at(self.frame).copy()
                 shape[:, :2] += (self.dx, self.dy)
-                after[outline.id] = keying.with_shape(outline, self.frame, shape, self.reach, self.within)
+                after[outline.id] = keying.with_shape(rider, self.frame, shape, self.reach, self.within).element
         return Applied(f"Moved {len(self.covers)} covers, frame {self.frame}", after)
 
 
-def regrouped(shot: Shot, depth: list[str]) -> dict[str, Element | None]:
+def regrouped(shot: Contents, depth: list[str]) -> dict[str, Element | None]:
     """What changes in the groups when the depth order becomes this one: each group stays one run of covers.
 
     The longest run of a group keeps it, covers between its members join it, members elsewhere leave it, and a group

@@ -12,15 +12,15 @@ from wiseglove.shot import keys as keying
 from wiseglove.shot.basics import ElementId, Line
 from wiseglove.shot.edits.base import Applied, Editing, get, unlocked, unlocked_outline
 from wiseglove.shot.errors import EditError
-from wiseglove.shot.evaluate import points_at
-from wiseglove.shot.model import Carrier, Joint, Outline, Pane, Shot
-from wiseglove.shot.riding import riding_on
+from wiseglove.shot.evaluated import EvaluatedShot
+from wiseglove.shot.model import Carrier, Joint, Outline, Pane
+from wiseglove.shot.rider import Rider
 
 Width = Annotated[float, Field(allow_inf_nan=False, ge=0, le=5000)]
 
 
-def _beyond(outline: Outline, frame: int, line: Line, width: float) -> list[float]:
-    seen = points_at(outline, [frame])[0, :, :2]
+def _beyond(rider: Rider[Outline], frame: int, line: Line, width: float) -> list[float]:
+    seen = rider.shape_at(frame)[:, :2]
     try:
         there = weights_beyond(seen, np.array(line, np.float64), width)
     except ValueError:
@@ -46,7 +46,7 @@ class AddJoint(Editing):
     line: Line
     width: Width | None = None
 
-    def apply(self, shot: Shot) -> Applied:
+    def apply(self, shot: EvaluatedShot) -> Applied:
         outline, cover = unlocked_outline(shot, self.outline)
         carrier = get(shot, self.carrier, Carrier)
         keying.check_frame(shot.plate, self.frame)
@@ -63,10 +63,10 @@ class AddJoint(Editing):
             width = max(float(np.hypot(*np.subtract(self.line[1], self.line[0]))) / 2, 4.0)
         joint = Joint(
             carrier=carrier.id, at=self.frame, line=self.line, width=width,
-            beyond=_beyond(outline, self.frame, self.line, width),
+            beyond=_beyond(shot.rider(outline), self.frame, self.line, width),
         )  # fmt: skip
         rest = outline.rest if outline.joints else self.frame
-        changed = riding_on(outline, shot, joints=[*outline.joints, joint], rest=rest)
+        changed = shot.riding(outline, joints=[*outline.joints, joint], rest=rest)
         return Applied(f"{cover.name} bends to {carrier.name}", {outline.id: changed})
 
 
@@ -79,15 +79,19 @@ class SetJoint(Editing):
     width: Width | None = None
     swapped: bool = False
 
-    def apply(self, shot: Shot) -> Applied:
+    def apply(self, shot: EvaluatedShot) -> Applied:
         outline, cover = unlocked_outline(shot, self.outline)
         joint = _joint(outline, self.index)
         line = (joint.line[1], joint.line[0]) if self.swapped else joint.line
         width = joint.width if self.width is None else self.width
-        update: dict[str, Any] = {"line": line, "width": width, "beyond": _beyond(outline, joint.at, line, width)}
+        update: dict[str, Any] = {
+            "line": line,
+            "width": width,
+            "beyond": _beyond(shot.rider(outline), joint.at, line, width),
+        }
         joints = list(outline.joints)
         joints[self.index] = joint.model_copy(update=update)
-        return Applied(f"Changed a joint of {cover.name}", {outline.id: riding_on(outline, shot, joints=joints)})
+        return Applied(f"Changed a joint of {cover.name}", {outline.id: shot.riding(outline, joints=joints)})
 
 
 class RemoveJoint(Editing):
@@ -97,11 +101,11 @@ class RemoveJoint(Editing):
     outline: ElementId
     index: int = Field(ge=0)
 
-    def apply(self, shot: Shot) -> Applied:
+    def apply(self, shot: EvaluatedShot) -> Applied:
         outline, cover = unlocked_outline(shot, self.outline)
         gone = _joint(outline, self.index)
         joints = [j for j in outline.joints if j is not gone]
-        changed = riding_on(outline, shot, joints=joints, rest=outline.rest if joints else None)
+        changed = shot.riding(outline, joints=joints, rest=outline.rest if joints else None)
         return Applied(f"Took a joint of {cover.name} away", {outline.id: changed})
 
 
@@ -119,14 +123,14 @@ class PinCorner(Editing):
     index: int = Field(ge=0, le=3)
     carrier: ElementId | None = None
 
-    def apply(self, shot: Shot) -> Applied:
+    def apply(self, shot: EvaluatedShot) -> Applied:
         pane = get(shot, self.pane, Pane)
         unlocked(shot, pane)
         carrier = get(shot, self.carrier, Carrier) if self.carrier else None
         pins: list[str | None] = [*pane.pins, *[None] * (4 - len(pane.pins))]
         pins[self.index] = carrier.id if carrier else None
         rest = pane.keys[0].frame if pane.rest is None else pane.rest
-        changed = riding_on(pane, shot, pins=pins if any(pins) else [], rest=rest if any(pins) else None)
+        changed = shot.riding(pane, pins=pins if any(pins) else [], rest=rest if any(pins) else None)
         where = ("top left", "top right", "bottom right", "bottom left")[self.index]
         label = f"{pane.name}, {where} corner rides on {carrier.name if carrier else 'what the others do'}"
         return Applied(label, {pane.id: changed})

@@ -12,8 +12,9 @@ from wiseglove.shot import keys as keying
 from wiseglove.shot.basics import Curve, Ease, ElementId, Point
 from wiseglove.shot.edits.base import MOST_POINTS, Applied, Editing, Frames, Index, unlocked_animated, unlocked_outline
 from wiseglove.shot.errors import EditError
-from wiseglove.shot.evaluate import stored_at
-from wiseglove.shot.model import Animated, Key, Outline, Shot
+from wiseglove.shot.evaluated import EvaluatedShot
+from wiseglove.shot.model import Key, Outline
+from wiseglove.shot.rider import Rider
 
 
 def _named(frames: Frames) -> str:
@@ -27,12 +28,12 @@ class SetKey(Editing):
     element: ElementId
     frame: int
 
-    def apply(self, shot: Shot) -> Applied:
+    def apply(self, shot: EvaluatedShot) -> Applied:
         element, owner = unlocked_animated(shot, self.element)
         keying.check_frame(shot.plate, self.frame)
-        shape = keying.shape_at(element, self.frame)
-        label = f"Set a key, {owner.name}, frame {self.frame}"
-        return Applied(label, {element.id: keying.with_key(element, self.frame, shape)})
+        rider = shot.rider(element)
+        changed = keying.with_key(rider, self.frame, rider.shape_at(self.frame)).element
+        return Applied(f"Set a key, {owner.name}, frame {self.frame}", {element.id: changed})
 
 
 class SetKeys(Editing):
@@ -42,9 +43,9 @@ class SetKeys(Editing):
     outline: ElementId
     shapes: dict[Index, Annotated[list[Point], Field(max_length=MOST_POINTS)]] = Field(min_length=1, max_length=10_000)
 
-    def apply(self, shot: Shot) -> Applied:
+    def apply(self, shot: EvaluatedShot) -> Applied:
         outline, cover = unlocked_outline(shot, self.outline)
-        changed: Animated = outline
+        changed = shot.rider(outline)
         for frame, points in sorted(self.shapes.items()):
             keying.check_frame(shot.plate, frame)
             if len(points) != len(outline.kinds):
@@ -55,7 +56,7 @@ class SetKeys(Editing):
             changed = keying.with_key(changed, frame, np.array(points))
         frames = sorted(self.shapes)
         where = f"frame {frames[0]}" if len(frames) == 1 else f"frames {frames[0]} to {frames[-1]}"
-        return Applied(f"Set {_named(frames)} of {cover.name}, {where}", {outline.id: changed})
+        return Applied(f"Set {_named(frames)} of {cover.name}, {where}", {outline.id: changed.element})
 
 
 class DeleteKeys(Editing):
@@ -65,7 +66,7 @@ class DeleteKeys(Editing):
     element: ElementId
     frames: Frames
 
-    def apply(self, shot: Shot) -> Applied:
+    def apply(self, shot: EvaluatedShot) -> Applied:
         element, owner = unlocked_animated(shot, self.element)
         changed = keying.without_keys(element, self.frames, owner.name)
         return Applied(f"Deleted {_named(self.frames)}, {owner.name}", {element.id: changed})
@@ -80,7 +81,7 @@ class MoveKeys(Editing):
     by: int
     copies: bool = False
 
-    def apply(self, shot: Shot) -> Applied:
+    def apply(self, shot: EvaluatedShot) -> Applied:
         element, owner = unlocked_animated(shot, self.element)
         changed = keying.with_keys_moved(element, self.frames, lambda f: f + self.by, shot.plate, self.copies)
         done = "Copied" if self.copies else "Moved"
@@ -96,7 +97,7 @@ class StretchKeys(Editing):
     first: int
     last: int
 
-    def apply(self, shot: Shot) -> Applied:
+    def apply(self, shot: EvaluatedShot) -> Applied:
         element, owner = unlocked_animated(shot, self.element)
         low, high = min(self.frames), max(self.frames)
         if low == high or self.first == self.last:
@@ -119,7 +120,7 @@ class EaseKeys(Editing):
     ease: Ease
     curve: Curve | None = None
 
-    def apply(self, shot: Shot) -> Applied:
+    def apply(self, shot: EvaluatedShot) -> Applied:
         element, owner = unlocked_animated(shot, self.element)
         if self.ease == "curve" and self.curve is None:
             raise EditError("Easing by a curve needs its four numbers. Nothing was changed.")
@@ -135,7 +136,7 @@ class TurnKeys(Editing):
     frame: int
     turns: int = Field(ge=-20, le=20)
 
-    def apply(self, shot: Shot) -> Applied:
+    def apply(self, shot: EvaluatedShot) -> Applied:
         outline, cover = unlocked_outline(shot, self.outline)
         if self.frame not in {k.frame for k in outline.keys}:
             raise EditError("There is no key on that frame. Nothing was changed.")
@@ -151,20 +152,22 @@ class ThinOut(Editing):
     outline: ElementId
     tolerance: float = Field(gt=0, le=100, allow_inf_nan=False)
 
-    def apply(self, shot: Shot) -> Applied:
+    def apply(self, shot: EvaluatedShot) -> Applied:
         outline, cover = unlocked_outline(shot, self.outline)
-        thinned = thinned_keys(outline, self.tolerance)
+        rider = shot.rider(outline)
+        thinned = thinned_keys(rider, self.tolerance)
         if len(thinned.frames) >= len(outline.keys):
             raise EditError(
                 f"All {len(outline.keys)} keys are needed to stay within {self.tolerance:g} px. Nothing was changed."
             )
-        shapes = stored_at(outline, list(thinned.frames))
+        shapes = rider.stored_at(list(thinned.frames))
         keys = [Key(frame=f, points=keying.as_points(s)) for f, s in zip(thinned.frames, shapes, strict=True)]
         label = f"Thinned out from {len(outline.keys)} to {len(keys)} keys, {cover.name}"
         return Applied(label, {outline.id: keying.with_key_list(outline, keys)})
 
 
-def thinned_keys(outline: Outline, tolerance: float) -> Thinned:
+def thinned_keys(rider: Rider[Outline], tolerance: float) -> Thinned:
     """Which frames would stay keys of an outline, and by how much any frame would differ."""
-    frames = list(range(outline.keys[0].frame, outline.keys[-1].frame + 1))
-    return thin_out(frames, stored_at(outline, frames), tolerance, outline.pivot)
+    keys = rider.element.keys
+    frames = list(range(keys[0].frame, keys[-1].frame + 1))
+    return thin_out(frames, rider.stored_at(frames), tolerance, rider.element.pivot)

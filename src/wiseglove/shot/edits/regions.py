@@ -12,9 +12,9 @@ from wiseglove.shot import keys as keying
 from wiseglove.shot.basics import ElementId, Point
 from wiseglove.shot.edits.base import MOST_POINTS, Applied, Editing, get, unlocked_carrier
 from wiseglove.shot.errors import EditError
+from wiseglove.shot.evaluated import EvaluatedShot
 from wiseglove.shot.looking import region_motion, region_points
-from wiseglove.shot.model import Carrier, Region, RegionKey, Shot
-from wiseglove.shot.riding import motion
+from wiseglove.shot.model import Carrier, Contents, Region, RegionKey
 
 SMALLEST_AREA = 16.0
 RegionPoints = Annotated[list[Point], Field(min_length=3, max_length=MOST_POINTS)]
@@ -23,7 +23,7 @@ NAMES = {"patch": "patches", "blind": "blind"}
 WORDS = {"patch": "a patch", "blind": "a blind spot"}
 
 
-def check_region(points: list[Point], shot: Shot) -> None:
+def check_region(points: list[Point], shot: Contents) -> None:
     """Raise EditError for a region that nothing could be seen in."""
     line = flatten(np.array(points, np.float64), 0.5)
     x, y = line[:, 0], line[:, 1]
@@ -44,7 +44,7 @@ class AddRegion(Editing):
     frame: int
     points: RegionPoints
 
-    def apply(self, shot: Shot) -> Applied:
+    def apply(self, shot: EvaluatedShot) -> Applied:
         carrier = unlocked_carrier(shot, self.carrier)
         keying.check_frame(shot.plate, self.frame)
         check_region(self.points, shot)
@@ -65,7 +65,7 @@ class RemoveRegion(Editing):
     what: What
     index: int = Field(ge=0)
 
-    def apply(self, shot: Shot) -> Applied:
+    def apply(self, shot: EvaluatedShot) -> Applied:
         carrier = unlocked_carrier(shot, self.carrier)
         name = NAMES[self.what]
         held = list(getattr(carrier, name))
@@ -91,7 +91,7 @@ class ShapeRegion(Editing):
     frame: int
     points: RegionPoints
 
-    def apply(self, shot: Shot) -> Applied:
+    def apply(self, shot: EvaluatedShot) -> Applied:
         carrier = unlocked_carrier(shot, self.carrier)
         keying.check_frame(shot.plate, self.frame)
         region = _region(carrier, self.what, self.index)
@@ -122,7 +122,7 @@ class FreezeRegion(Editing):
     index: int = Field(ge=0)
     frame: int
 
-    def apply(self, shot: Shot) -> Applied:
+    def apply(self, shot: EvaluatedShot) -> Applied:
         carrier = unlocked_carrier(shot, self.carrier)
         region = _region(carrier, self.what, self.index)
         if not region.keys:
@@ -141,7 +141,7 @@ class RideRegion(Editing):
     index: int = Field(ge=0)
     rides: ElementId | None = None
 
-    def apply(self, shot: Shot) -> Applied:
+    def apply(self, shot: EvaluatedShot) -> Applied:
         carrier = unlocked_carrier(shot, self.carrier)
         region = _region(carrier, self.what, self.index)
         other = get(shot, self.rides, Carrier) if self.rides and self.rides != carrier.id else None
@@ -155,9 +155,9 @@ class RideRegion(Editing):
         return Applied(f"What {carrier.name} looks at rides on {on}", {carrier.id: changed})
 
 
-def riding(region: Region, shot: Shot, carrier: Carrier, other: Carrier | None) -> Region:
+def riding(region: Region, shot: EvaluatedShot, carrier: Carrier, other: Carrier | None) -> Region:
     """A region of a carrier that rides on another one, or on its own, where it was on its keys."""
-    was, now = region_motion(shot, carrier, region), motion(other or carrier, shot.plate)
+    was, now = region_motion(shot, carrier, region), shot.motion(other or carrier)
 
     def moved(frame: int, points: list[Point]) -> list[Point]:
         seen = was.carry(np.array([frame], np.float64), np.array(points, np.float64)[None])[0]

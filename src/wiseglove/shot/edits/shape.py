@@ -23,8 +23,9 @@ from wiseglove.shot.edits.base import (
     unlocked_outline,
 )
 from wiseglove.shot.errors import EditError
-from wiseglove.shot.evaluate import animation_of, key_points
-from wiseglove.shot.model import Outline, Pane, Shot
+from wiseglove.shot.evaluated import EvaluatedShot
+from wiseglove.shot.model import Outline, Pane
+from wiseglove.shot.rider import key_points
 from wiseglove.shot.subject import Subject
 
 
@@ -41,24 +42,25 @@ class ShapePoints(Editing):
     within: keying.Range | None = None
     """The frames of the reach "range"."""
 
-    def apply(self, shot: Shot) -> Applied:
+    def apply(self, shot: EvaluatedShot) -> Applied:
         element, owner = unlocked_animated(shot, self.element)
         keying.check_frame(shot.plate, self.frame)
-        shape = keying.shape_at(element, self.frame).copy()
+        rider = shot.rider(element)
+        shape = rider.shape_at(self.frame).copy()
         for index, point in self.points.items():
             if not 0 <= index < len(shape):
                 raise EditError(f"There is no point {index + 1}; there are {len(shape)}. Nothing was changed.")
             shape[index] = point
         if isinstance(element, Outline) and self.kinds:
             kinds = [self.kinds.get(i, kind) for i, kind in enumerate(element.kinds)]
-            element = element.model_copy(update={"kinds": kinds})
+            rider = rider.changed(element.model_copy(update={"kinds": kinds}))
         what = "corner" if isinstance(element, Pane | Subject) else "point"
         count = len(self.points)
         number = "whole" if count == len(shape) else f"{count} {what}{'s' if count > 1 else ''} of"
         if self.reach == "range" and self.within is None:
             raise EditError("Which frames the edit is to reach was not said. Nothing was changed.")
         label = f"Moved {number} {owner.name}, {self._where()}"
-        changed = keying.with_shape(element, self.frame, shape, self.reach, self.within)
+        changed = keying.with_shape(rider, self.frame, shape, self.reach, self.within).element
         if isinstance(changed, Pane | Subject):
             for key in changed.keys:
                 check_corners(key_points(key))
@@ -78,11 +80,11 @@ class InsertPoint(Editing):
     segment: int = Field(ge=0)
     t: float = Field(gt=0, lt=1)
 
-    def apply(self, shot: Shot) -> Applied:
+    def apply(self, shot: EvaluatedShot) -> Applied:
         outline, cover = unlocked_outline(shot, self.outline)
         if self.segment >= len(outline.kinds) or len(outline.kinds) >= MOST_POINTS:
             raise EditError("There is no room for a point there. Nothing was changed.")
-        shapes = bezier.insert_point(animation_of(outline).points, self.segment, self.t)
+        shapes = bezier.insert_point(shot.rider(outline).animation.points, self.segment, self.t)
         kinds = [*outline.kinds]
         kinds.insert(self.segment + 1, "smooth")
         changed = _reshaped(outline, kinds, shapes, lambda held: _with_between(held, self.segment, self.t))
@@ -96,7 +98,7 @@ class RemovePoints(Editing):
     outline: ElementId
     indices: list[int] = Field(min_length=1, max_length=MOST_POINTS)
 
-    def apply(self, shot: Shot) -> Applied:
+    def apply(self, shot: EvaluatedShot) -> Applied:
         outline, cover = unlocked_outline(shot, self.outline)
         gone = set(self.indices)
         if not gone <= set(range(len(outline.kinds))):
@@ -105,7 +107,7 @@ class RemovePoints(Editing):
             raise EditError(
                 "An outline needs at least three points, so these stay. Delete the cover if it is not needed."
             )
-        shapes = remove_points(animation_of(outline).points, sorted(gone))
+        shapes = remove_points(shot.rider(outline).animation.points, sorted(gone))
         kinds = [kind for i, kind in enumerate(outline.kinds) if i not in gone]
         label = f"Removed {len(gone)} point{'s' if len(gone) > 1 else ''} from {cover.name}"
         left = [i for i in range(len(outline.kinds)) if i not in gone]
@@ -125,7 +127,7 @@ class SetPointKind(Editing):
     kind: PointKind
     roundness: float | None = Field(default=None, ge=0, le=3, allow_inf_nan=False)
 
-    def apply(self, shot: Shot) -> Applied:
+    def apply(self, shot: EvaluatedShot) -> Applied:
         outline, cover = unlocked_outline(shot, self.outline)
         if not set(self.indices) <= set(range(len(outline.kinds))):
             raise EditError("One of these points is not there any more. Nothing was changed.")
@@ -149,9 +151,9 @@ class Mirror(Editing):
     outline: ElementId
     across: bool = False
 
-    def apply(self, shot: Shot) -> Applied:
+    def apply(self, shot: EvaluatedShot) -> Applied:
         outline, cover = unlocked_outline(shot, self.outline)
-        animation = animation_of(outline)
+        animation = shot.rider(outline).animation
         centres = pivots(animation, animation.frames)
         shapes = mirror(animation.points, centres, self.across)
         return Applied(f"Mirrored {cover.name}", {outline.id: _reshaped(outline, outline.kinds, shapes)})

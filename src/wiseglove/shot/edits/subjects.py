@@ -8,9 +8,10 @@ from pydantic import Field
 
 from wiseglove.shot import keys as keying
 from wiseglove.shot.basics import Colour, Corners, ElementId, Name, PaneKey, Plate, new_id
-from wiseglove.shot.edits.base import Applied, Editing, free_name, get, unlocked, unused, with_depth
+from wiseglove.shot.edits.base import Applied, Editing, changeable, free_name, get, unused, with_depth
 from wiseglove.shot.errors import EditError
-from wiseglove.shot.model import Cover, Element, Pane, Shot
+from wiseglove.shot.evaluated import EvaluatedShot
+from wiseglove.shot.model import Contents, Cover, Element, Pane
 from wiseglove.shot.subject import CleanUp, KeySettings, MediaId, Sample, SpillSettings, Subject
 
 SUBJECT_COLOUR = "#7a5aa0"
@@ -41,7 +42,7 @@ class AddSubject(Editing):
     name: Name | None = None
     id: ElementId | None = None
 
-    def apply(self, shot: Shot) -> Applied:
+    def apply(self, shot: EvaluatedShot) -> Applied:
         keying.check_frame(shot.plate, self.frame)
         if self.pane is not None:
             get(shot, self.pane, Pane)
@@ -82,12 +83,11 @@ class SetSubject(Editing):
     pane: ElementId | None = None
     beyond: float | None = Field(default=None, ge=0, le=200, allow_inf_nan=False)
 
-    def apply(self, shot: Shot) -> Applied:
+    def apply(self, shot: EvaluatedShot) -> Applied:
         found = get(shot, self.subject, Subject)
         sent = {n: getattr(self, n) for n in self.model_fields_set - {"type", "subject"}}
         sent = {n: v for n, v in sent.items() if v is not None or n == "pane"}
-        if set(sent) - {"shown", "locked"}:
-            unlocked(shot, found)
+        changeable(shot, found, sent)
         if self.key is not None and not self.key.low < self.key.high:
             raise EditError("The low end must lie below the high end. Nothing was changed.")
         if self.pane is not None:
@@ -122,7 +122,7 @@ def _label(found: Subject, changed: Subject, sent: dict[str, Any]) -> str:
     return f"Changed {', '.join(words.get(k, k) for k in sorted(sent)) or 'nothing'} of {name}"
 
 
-def without_things(shot: Shot, gone: dict[str, Element | None]) -> dict[str, Element | None]:
+def without_things(shot: Contents, gone: dict[str, Element | None]) -> dict[str, Element | None]:
     """The subjects that named covers or panes which go, without them."""
     lost = {i for i, e in gone.items() if e is None}
     after: dict[str, Element | None] = {}

@@ -26,6 +26,7 @@ from wiseglove.shot.edits.base import (
     MOST_POINTS,
     Applied,
     Editing,
+    changeable,
     check_corners,
     free_name,
     get,
@@ -39,8 +40,9 @@ from wiseglove.shot.edits.carriers import without_carrier
 from wiseglove.shot.edits.groups import regrouped
 from wiseglove.shot.edits.subjects import without_things
 from wiseglove.shot.errors import EditError
-from wiseglove.shot.evaluate import place_motion, stored_at
-from wiseglove.shot.model import Carrier, Cover, Element, Group, Insert, Key, Outline, Pane, Shot, Thing
+from wiseglove.shot.evaluated import EvaluatedShot
+from wiseglove.shot.model import Carrier, Contents, Cover, Element, Group, Insert, Key, Outline, Pane, Thing
+from wiseglove.shot.rider import Rider
 
 COVER_COLOURS = ("#56b4e9", "#e69f00", "#cc79a7", "#009e73", "#f0e442", "#d55e00", "#0072b2")
 """Okabe & Ito's colour-blind-safe set, in the order in which covers get them."""
@@ -77,7 +79,7 @@ class AddCover(Editing):
     colour: Colour | None = None
     outline_id: ElementId | None = None
 
-    def apply(self, shot: Shot) -> Applied:
+    def apply(self, shot: EvaluatedShot) -> Applied:
         keying.check_frame(shot.plate, self.frame)
         cover_id = new_id()
         outline = self.outline.as_outline(cover_id, self.frame, "adds")
@@ -103,7 +105,7 @@ class AddOutline(Editing):
     outline: OutlineDraft
     mode: Literal["adds", "cuts", "limits"] = "adds"
 
-    def apply(self, shot: Shot) -> Applied:
+    def apply(self, shot: EvaluatedShot) -> Applied:
         keying.check_frame(shot.plate, self.frame)
         cover = get(shot, self.cover, Cover)
         unlocked(shot, cover)
@@ -130,9 +132,10 @@ class SetCover(Editing):
     shutter: float | None = Field(default=None, ge=0, le=720, allow_inf_nan=False)
     phase: float | None = Field(default=None, ge=-360, le=360, allow_inf_nan=False)
 
-    def apply(self, shot: Shot) -> Applied:
+    def apply(self, shot: EvaluatedShot) -> Applied:
         cover = get(shot, self.cover, Cover)
         sent = _sent(self, "cover", shot)
+        changeable(shot, cover, sent)
         changed = cover.model_copy(update=sent)
         _check_span(changed)
         return Applied(_attribute_label(cover.name, sent), {cover.id: changed})
@@ -155,30 +158,31 @@ class SetOutline(Editing):
     frame: int | None = None
     """The frame on which the pivot is put."""
 
-    def apply(self, shot: Shot) -> Applied:
+    def apply(self, shot: EvaluatedShot) -> Applied:
         outline, cover = unlocked_outline(shot, self.outline)
         sent = _sent(self, "outline", shot)
         sent.pop("frame", None)
         if "pivot" in self.model_fields_set:
-            sent["pivot"] = None if self.pivot is None else self._at_first_key(outline)
+            sent["pivot"] = None if self.pivot is None else self._at_first_key(shot.rider(outline))
         changed = outline.model_copy(update=sent)
         _check_span(changed)
         return Applied(_attribute_label(cover.name, sent), {outline.id: changed})
 
-    def _at_first_key(self, outline: Outline) -> Corner:
+    def _at_first_key(self, rider: Rider[Outline]) -> Corner:
         """The pivot's place, taken back from its frame to the first key along with the outline's turn."""
         assert self.pivot is not None
-        frame = outline.keys[0].frame if self.frame is None else self.frame
-        here, start = stored_at(outline, [frame, outline.keys[0].frame])
+        first = rider.element.keys[0].frame
+        frame = first if self.frame is None else self.frame
+        here, start = rider.stored_at([frame, first])
         seen = np.array([[*self.pivot, 0, 0, 0, 0, 0, 0]], np.float64)
-        motion = place_motion(outline)
+        motion = rider.place_motion
         put = complex(*(seen if motion is None else motion.back(frame, seen))[0, :2])
         turn = keying.similarity(here, start)
         place = keying.centre(start) + turn * (put - keying.centre(here))
         return place.real, place.imag
 
 
-def _sent(edit: SetCover | SetOutline, what: str, shot: Shot) -> dict[str, Any]:
+def _sent(edit: SetCover | SetOutline, what: str, shot: Contents) -> dict[str, Any]:
     """The fields that were sent; in and out may be null, which means the plate's ends."""
     sent = {name: getattr(edit, name) for name in edit.model_fields_set - {"type", what}}
     for name in ("first", "last"):
@@ -201,7 +205,7 @@ class AddPane(Editing):
     name: Name | None = None
     id: ElementId | None = None
 
-    def apply(self, shot: Shot) -> Applied:
+    def apply(self, shot: EvaluatedShot) -> Applied:
         keying.check_frame(shot.plate, self.frame)
         check_corners(np.array(self.corners))
         pane = Pane(
@@ -231,7 +235,7 @@ class SetPane(Editing):
     soft: Width | None = None
     aspect: float | None = Field(default=None, ge=0.02, le=50, allow_inf_nan=False)
 
-    def apply(self, shot: Shot) -> Applied:
+    def apply(self, shot: EvaluatedShot) -> Applied:
         pane = get(shot, self.pane, Pane)
         if self.insert and self.insert.source == "media" and not self.insert.media:
             raise EditError("No picture was chosen for the insert. The pane keeps the one it has.")
@@ -239,6 +243,7 @@ class SetPane(Editing):
         sent = {name: getattr(self, name) for name in fields if getattr(self, name) is not None}
         if self.insert and self.insert.start is None:
             sent["insert"] = self.insert.model_copy(update={"start": shot.plate.first})
+        changeable(shot, pane, sent)
         return Applied(_attribute_label(pane.name, sent), {pane.id: pane.model_copy(update=sent)})
 
 
@@ -268,7 +273,7 @@ class DeleteElement(Editing):
     type: Literal["delete"]
     element: ElementId
 
-    def apply(self, shot: Shot) -> Applied:
+    def apply(self, shot: EvaluatedShot) -> Applied:
         found = shot.elements.get(self.element)
         if isinstance(found, Outline):
             cover = get(shot, found.cover, Cover)
@@ -308,7 +313,7 @@ class OrderDepth(Editing):
     type: Literal["order-depth"]
     depth: list[ElementId]
 
-    def apply(self, shot: Shot) -> Applied:
+    def apply(self, shot: EvaluatedShot) -> Applied:
         if sorted(self.depth) != sorted(shot.settings.depth):
             raise EditError("The depth order does not name what is in the shot now. Nothing was changed.")
         after: dict[str, Element | None] = {**regrouped(shot, self.depth), "settings": with_depth(shot, self.depth)}
@@ -322,7 +327,7 @@ class SetShot(Editing):
     name: Name | None = None
     mixing: Literal["linear", "encoded"] | None = None
 
-    def apply(self, shot: Shot) -> Applied:
+    def apply(self, shot: EvaluatedShot) -> Applied:
         sent = self.model_dump(include={"name", "mixing"}, exclude_none=True)
         label = f"Renamed the shot to {self.name}" if self.name else f"Mixing in {self.mixing} light"
         return Applied(label, {"settings": shot.settings.model_copy(update=sent)})
