@@ -17,6 +17,7 @@ from tests.api.conftest import edit
 from tests.core.motion.test_plane import QUAD, clip, truth_at
 from wiseglove.core.geometry.homography import apply
 from wiseglove.jobs import solve as solving
+from wiseglove.jobs.run import Run
 from wiseglove.store import jobs
 from wiseglove.store.database import Database
 
@@ -93,15 +94,15 @@ def test_what_was_solved_stays_when_it_is_stopped(
     edit(client, moving, type="add-carrier", frame=FIRST, patch=PATCH, id="motion")
     job = order(client, moving)
     monkeypatch.setattr(solving, "EVERY", 0.0)
-    tell = solving._Told.tell
+    progress = Run.progress
 
-    def stopped(self: Any) -> None:
-        if len(self.places) == 3:
+    def stopped(self: Run, done: int, total: int) -> None:
+        if done == 3:
             with database.transaction() as session:
                 jobs.ask_to_stop(session, job["id"])
-        tell(self)
+        progress(self, done, total)
 
-    monkeypatch.setattr(solving._Told, "tell", stopped)
+    monkeypatch.setattr(Run, "progress", stopped)
     monkeypatch.setattr("wiseglove.jobs.run.EVERY", 0.0)
     work()
     ended = next(j for j in client.get("/api/jobs").json() if j["id"] == job["id"])

@@ -128,13 +128,3 @@ def test_looks_are_shown_in_the_manner_that_is_asked_for(client: TestClient, dra
     assert look("cutout", ground="c81e5a")[2, 2].astype(int) == pytest.approx([200, 30, 90], abs=4)
     for bad in ({"style": "neon"}, {"ground": "red"}, {"only": "../x"}):
         assert client.get(f"/api/shots/{drawn}/looks/matte/1001", params=bad).status_code == 422
-
-
-def test_a_page_that_is_behind_is_told_what_was_touched(client: TestClient, drawn: str) -> None:
-    key = {"type": "set-key", "element": HAND, "frame": 1004}
-    assert client.post(f"/api/shots/{drawn}/edits", json={"revision": 1, "edit": key}).is_success
-    late = client.post(f"/api/shots/{drawn}/edits", json={"revision": 1, "edit": {**key, "frame": 1006}})
-    assert late.status_code == 409
-    assert late.json()["touched"] == [HAND]
-    stale = client.get(f"/api/shots/{drawn}/geometry", params={"revision": 1, "first": 1001, "last": 1004})
-    assert stale.status_code == 409

@@ -88,10 +88,13 @@ def test_an_edit_answers_with_what_changed_and_its_evaluated_geometry(
 
 def test_a_page_that_is_behind_gets_the_newer_state(client: TestClient, shot: str, edit: Post) -> None:
     draw(edit)
-    late = client.post(f"/api/shots/{shot}/edits", json={"revision": 1, "edit": shape(1003, 1)})
+    edit(**shape(1003, 2))
+    late = client.post(f"/api/shots/{shot}/edits", json={"revision": 2, "edit": shape(1003, 1)})
     assert late.status_code == 409
+    assert late.headers["content-type"] == "application/problem+json"
     assert late.json()["type"] == "overtaken"
-    assert late.json()["state"]["revision"] == 2
+    assert late.json()["by"] == ["Moved whole Hand, frame 1003"]
+    assert late.json()["state"]["revision"] == 3
     assert client.post(f"/api/shots/{shot}/undo", json={"revision": 0}).status_code == 409
 
 
@@ -190,7 +193,7 @@ def test_what_is_not_there_says_so(client: TestClient, path: str) -> None:
         assert answer.json() == []
     else:
         assert answer.status_code == 404
-        assert set(answer.json()) == {"code", "message"}
+        assert set(answer.json()) == {"type", "title", "status", "detail"}
 
 
 @pytest.mark.parametrize(

@@ -7,6 +7,7 @@ from concurrent.futures import ThreadPoolExecutor
 import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
+from sqlalchemy import text
 
 from tests.builders import HAND, PANE, SQUARE, draft, small_plate
 from tests.strategies import blob
@@ -16,8 +17,10 @@ from wiseglove.shot.edits import (
     AddCover,
     AddPane,
     DeleteElement,
+    Duplicate,
     Edit,
     MoveKeys,
+    SetKeys,
     SetPane,
     SetShot,
     ShapePoints,
@@ -208,3 +211,34 @@ def test_migrating_twice_changes_nothing_and_the_tables_match_the_models(databas
         )
         differences = [d for d in compare_metadata(context, Base.metadata) if "procrastinate" not in str(d)]
     assert differences == []
+
+
+def test_a_dragged_point_of_a_long_outline_is_little_in_the_journal(database: Database, shot: EvaluatedShot) -> None:
+    """One point of 24 on one of 100 keys: at most 2 kB, of which undo needs all and redo the same again."""
+    with database.transaction() as session:
+        shot = shots.create(session, "Long", small_plate(count=120))
+    outline = draft(count=24)
+    apply(database, shot.id, AddCover(type="add-cover", outline_id=HAND, frame=1001, outline=outline))
+    shapes = {1001 + k: as_points(blob(k, 24)) for k in range(100)}
+    apply(database, shot.id, SetKeys(type="set-keys", outline=HAND, shapes=shapes))
+    before = load(database, shot.id)
+    point = {7: (50.5, 40.25, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0)}
+    moved = apply(database, shot.id, ShapePoints(type="shape-points", element=HAND, frame=1051, points=point))
+    step(database, shot.id, "undo")
+    size = text("select octet_length(change::text) from journal where shot = :shot order by id desc limit 1")
+    with database.engine.connect() as connection:
+        assert connection.execute(size, {"shot": shot.id}).scalar_one() <= 2000
+    assert elements(load(database, shot.id)) == elements(before)
+    assert elements(step(database, shot.id, "redo")) == elements(moved)
+
+
+def test_what_could_not_be_opened_again_is_refused_in_words(database: Database, shot: EvaluatedShot, url: str) -> None:
+    name = "Glove, left, of the gardener who carries the trays past the panel, second take 2"
+    assert len(name) == 80
+    apply(database, shot.id, AddCover(type="add-cover", frame=1001, outline=draft(), name=name))
+    cover = load(database, shot.id).covers[0].id
+    twice = apply(database, shot.id, Duplicate(type="duplicate", cover=cover))
+    assert len({c.name for c in twice.covers}) == 2
+    fresh = Database(url)
+    assert elements(load(fresh, shot.id)) == elements(twice)
+    fresh.close()

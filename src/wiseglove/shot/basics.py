@@ -31,7 +31,8 @@ Point = Annotated[
 ]
 """x, y, incoming handle dx, dy, outgoing handle dx, dy, soft edge inwards and outwards (0 where they are left out)."""
 Colour = Annotated[str, Field(pattern=r"^#[0-9a-f]{6}$")]
-Name = Annotated[str, Field(min_length=1, max_length=80)]
+LONGEST_NAME = 80
+Name = Annotated[str, Field(min_length=1, max_length=LONGEST_NAME)]
 PointKind = Literal["corner", "smooth", "free"]
 Ease = Literal["smooth", "linear", "hold", "curve"]
 Share = Annotated[float, Field(allow_inf_nan=False, ge=0, le=1)]
@@ -45,6 +46,12 @@ ElementId = Annotated[str, Field(pattern=r"^[a-z0-9]{1,32}$")]
 def new_id() -> str:
     """A fresh element id."""
     return uuid4().hex[:12]
+
+
+def numbered(name: str, number: int) -> str:
+    """A name with a number behind it, cut shorter where it would get too long."""
+    behind = f" {number}"
+    return name[: LONGEST_NAME - len(behind)].rstrip() + behind
 
 
 class Strict(BaseModel):

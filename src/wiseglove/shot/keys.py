@@ -11,7 +11,7 @@ from pydantic import Field
 
 from wiseglove.core.geometry.bezier import Points
 from wiseglove.core.geometry.similarity import turns_and_scales
-from wiseglove.shot.basics import Curve, PaneKey, Plate, Point, Strict
+from wiseglove.shot.basics import Corners, Curve, PaneKey, Plate, Point, Strict
 from wiseglove.shot.errors import EditError
 from wiseglove.shot.model import Animated, Key, Outline
 from wiseglove.shot.rider import Rider, key_points
@@ -54,10 +54,7 @@ def with_shapes(element: Animated, shapes: Array) -> Animated:
             k.model_copy(update={"points": as_points(p)}) for k, p in zip(element.keys, shapes, strict=True)
         ]
     else:
-        made = [
-            k.model_copy(update={"corners": tuple((float(x), float(y)) for x, y in p[:, :2])})
-            for k, p in zip(element.keys, shapes, strict=True)
-        ]
+        made = [k.model_copy(update={"corners": as_corners(p)}) for k, p in zip(element.keys, shapes, strict=True)]
     return with_key_list(element, made)
 
 
@@ -71,7 +68,7 @@ def with_key(rider: Rider[Any], frame: int, points: Points) -> Rider[Any]:
         values: dict[str, Any] = {"frame": frame, "points": as_points(points)}
         source: Key | PaneKey = Key(frame=frame, points=[])
     else:
-        values = {"frame": frame, "corners": tuple((float(p[0]), float(p[1])) for p in points)}
+        values = {"frame": frame, "corners": as_corners(points)}
         source = element.keys[0].model_copy(update={"ease": "smooth", "curve": None})
     if here is not None:
         source = here
@@ -154,8 +151,14 @@ def _turned(change: Points, before: Points, there: Points) -> Points:
 
 
 def as_points(shape: Points) -> list[Point]:
-    """An array (N, 8) as a key's points."""
-    return [tuple(map(float, row)) for row in shape]  # type: ignore[misc]
+    """An array (N, 8) as a key's points; no zero is negative, as a patch of the journal would not see its sign."""
+    return [tuple(row) for row in (np.asarray(shape, np.float64) + 0.0).tolist()]
+
+
+def as_corners(shape: Points) -> Corners:
+    """An array (4, 2 or more) as corners, likewise."""
+    a, b, c, d = ((x, y) for x, y in (np.asarray(shape, np.float64)[:, :2] + 0.0).tolist())
+    return a, b, c, d
 
 
 def without_keys(element: Animated, frames: Iterable[int], what: str) -> Animated:

@@ -10,7 +10,7 @@ from pydantic import Field
 
 from wiseglove.core.geometry import bezier
 from wiseglove.core.geometry.homography import is_convex
-from wiseglove.shot.basics import Strict
+from wiseglove.shot.basics import Strict, numbered
 from wiseglove.shot.errors import EditError
 from wiseglove.shot.evaluated import EvaluatedShot
 from wiseglove.shot.model import Animated, Carrier, Contents, Cover, E, Element, Group, Outline, Settings, Thing
@@ -87,11 +87,12 @@ def unlocked_outline(shot: Contents, outline: str) -> tuple[Outline, Cover]:
 
 
 def free_name(shot: Contents, wanted: str) -> str:
+    """The name that is wanted, with a number where it is taken."""
     taken = {e.name for e in shot.elements.values() if isinstance(e, Thing | Group | Carrier)}
     number, name = 1, wanted
     while name in taken:
         number += 1
-        name = f"{wanted} {number}"
+        name = numbered(wanted, number)
     return name
 
 
