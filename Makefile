@@ -11,11 +11,11 @@ setup: .venv/.ready .venv/.tools web/node_modules/.ready  ## Python into .venv, 
 
 demo:            ## serve the application with demo data, until Ctrl+C
 	@$(MAKE) --no-print-directory -j2 .venv/.ready web/dist/index.html
-	@scripts/system.sh postgresql chromium
+	@scripts/system.sh postgresql chromium libgomp1
 	@$(BIN)/wiseglove demo
 
 test: web/dist/index.html setup check  ## run all tests
-	@scripts/system.sh postgresql chromium ffmpeg libegl1 libgl1 libcairo2
+	@scripts/system.sh postgresql chromium libgomp1 ffmpeg libegl1 libgl1 libcairo2
 	@$(BIN)/wiseglove footage
 	cd web && npm test --silent
 	$(BIN)/pytest
@@ -29,7 +29,7 @@ check: setup  ## form, types and layers
 	cd web && npm run --silent lint && npx tsc --noEmit
 
 bench: setup web/dist/index.html  ## figures, goals and peers in one table
-	@scripts/system.sh postgresql chromium libegl1 libgl1 libcairo2
+	@scripts/system.sh postgresql chromium libgomp1 libegl1 libgl1 libcairo2
 	@$(BIN)/python -m benchmarks
 
 screenshots: setup web/dist/index.html  ## pictures of the main views into docs/screenshots

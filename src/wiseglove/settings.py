@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import os
 from functools import lru_cache
 from pathlib import Path
 
+from pydantic import Field
 from pydantic_settings import BaseSettings, SettingsConfigDict
 
+from wiseglove.core.parallel import use_workers
 from wiseglove.media.info import Limits
 
 
@@ -20,6 +23,8 @@ class Settings(BaseSettings):
     """Clips, intakes and deliveries live below it."""
     page: Path = Path("web/dist")
     limits: Limits = Limits()
+    workers: int = Field(default=os.cpu_count() or 1, ge=1, le=256)
+    """How many things a process computes at once."""
     largest_file: int = 64_000_000_000
     """Bytes of one uploaded file."""
 
@@ -46,5 +51,7 @@ class Settings(BaseSettings):
 
 @lru_cache(maxsize=1)
 def get_settings() -> Settings:
-    """The process's settings."""
-    return Settings()
+    """The process's settings, of which the number of workers is put into force."""
+    settings = Settings()
+    use_workers(settings.workers)
+    return settings

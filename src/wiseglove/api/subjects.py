@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from typing import Annotated
 
@@ -13,6 +12,7 @@ from pydantic import BaseModel, Field
 from wiseglove.api.context import Ctx
 from wiseglove.api.pictures import Size, load_shot, scale_for
 from wiseglove.core.geometry.homography import apply, unit_square_to_quad
+from wiseglove.core.parallel import each
 from wiseglove.media import clip
 from wiseglove.media.info import MediaInfo
 from wiseglove.shot.cutting import channel_of
@@ -103,10 +103,9 @@ def read_nearness(shot_id: str, subject: str, context: Ctx) -> Nearnesses:
     which = get(shot, subject, Subject)
     if not which.garbage:
         return Nearnesses(found=[])
-    with ThreadPoolExecutor(2) as pool:
-        frames = range(shot.plate.first, shot.plate.last + 1)
-        every = pool.map(lambda frame: nearness(shot, which, frame, context.pictures), frames)
-        return Nearnesses(found=[n for some in every for n in some])
+    frames = range(shot.plate.first, shot.plate.last + 1)
+    every = each(lambda frame: nearness(shot, which, frame, context.pictures), frames)
+    return Nearnesses(found=[n for some in every for n in some])
 
 
 class Notes(BaseModel):

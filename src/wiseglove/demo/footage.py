@@ -16,6 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wiseglove.core.compositing.colour import encode
+from wiseglove.core.geometry.homography import quad_to_quads
 from wiseglove.demo import limbs as casting
 from wiseglove.demo import scene
 from wiseglove.demo.surroundings import GLASS_BACKING, PANEL_PLANE, PANEL_TOP, PER_METRE, climate_panel, greenhouse
@@ -103,9 +104,8 @@ def _greenhouse_seen(camera: scene.Camera) -> Layer:
 def _texture_to_plate(shape: tuple[int, ...], corners: Array, shift: tuple[float, float]) -> Array:
     """Homography between pixel indices (centres at whole numbers) of a texture and of the plate."""
     height, width = shape[:2]
-    source = np.array([[0, 0], [width, 0], [width, height], [0, height]], np.float32) - 0.5
-    target = (corners - 0.5 - np.array(shift)).astype(np.float32)
-    return np.asarray(cv2.getPerspectiveTransform(source, target), np.float64)
+    source = np.array([[0, 0], [width, 0], [width, height], [0, height]], np.float64) - 0.5
+    return np.asarray(quad_to_quads(source, (corners - 0.5 - np.array(shift))[None])[0])
 
 
 def _spill_over(picture: Layer, hand: NDArray[np.bool_], camera: scene.Camera) -> None:

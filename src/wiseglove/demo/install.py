@@ -16,6 +16,7 @@ import cv2
 import numpy as np
 from sqlalchemy import select
 
+from wiseglove.core.parallel import workers
 from wiseglove.demo import drawing, footage, scene
 from wiseglove.jobs import take_in
 from wiseglove.jobs.run import execute
@@ -57,7 +58,7 @@ def render_footage(folder: Path, tell: Tell) -> Path:
     corners = {}
     with (
         MovieWriter(work / MOVIE, scene.WIDTH, scene.HEIGHT, Fraction(scene.RATE), quality=12) as writer,
-        ProcessPoolExecutor(2, mp_context=get_context("spawn")) as pool,
+        ProcessPoolExecutor(workers(), mp_context=get_context("spawn")) as pool,
     ):
         for index, frame in enumerate(pool.map(footage.render, range(scene.FRAMES))):
             writer.write(frame.plate)

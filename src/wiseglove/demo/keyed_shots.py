@@ -15,6 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wiseglove.core.compositing.colour import encode
+from wiseglove.core.parallel import workers
 from wiseglove.demo import footage, presenter, scene
 from wiseglove.demo.install import FIRST, PANE_KEYED, Tell, apply_edits, still_there, take_in_insert, take_in_movie
 from wiseglove.demo.surroundings import greenhouse
@@ -79,7 +80,7 @@ def render(name: str, folder: Path, tell: Tell) -> Path:
     truth.mkdir(parents=True, exist_ok=True)
     with (
         MovieWriter(work, scene.WIDTH, scene.HEIGHT, Fraction(scene.RATE), quality=12) as writer,
-        ProcessPoolExecutor(2, mp_context=get_context("spawn")) as pool,
+        ProcessPoolExecutor(workers(), mp_context=get_context("spawn")) as pool,
     ):
         for number, (plate, parts) in enumerate(pool.map(make, frames)):
             writer.write(plate)

@@ -17,6 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wiseglove.core.geometry.bezier import ellipse
+from wiseglove.core.parallel import workers
 from wiseglove.demo import panel_shots, scene
 from wiseglove.demo.install import FIRST, Tell, apply_edits, still_there, take_in_movie
 from wiseglove.demo.panels import Panel, Taken, take
@@ -70,7 +71,7 @@ def render(demo: Demo, folder: Path, tell: Tell) -> Path:
     work.unlink(missing_ok=True)
     with (
         MovieWriter(work, scene.WIDTH, scene.HEIGHT, Fraction(scene.RATE), quality=12) as writer,
-        ProcessPoolExecutor(2, mp_context=get_context("spawn")) as pool,
+        ProcessPoolExecutor(workers(), mp_context=get_context("spawn")) as pool,
     ):
         for taken in pool.map(partial(_frame, demo.clip), range(shot.frames)):
             writer.write(taken.plate)

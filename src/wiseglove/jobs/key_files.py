@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 from pathlib import Path
 
@@ -15,6 +14,7 @@ from numpy.typing import NDArray
 from wiseglove.core.compositing.colour import decode, encode, of_hex, to_working
 from wiseglove.core.keying.doubts import doubt
 from wiseglove.core.keying.key import GreyError, Keyer, finished, key, sampled, shrunk, subject
+from wiseglove.core.parallel import each
 from wiseglove.jobs.solve_files import WrongUseError, matching
 from wiseglove.media.plate import PlateFiles
 
@@ -82,8 +82,7 @@ def key_files(request: Request, tell: Callable[[str], None]) -> int:
             colours = encode(np.clip(subject(picture, alpha, keyed.backing, keyer), 0, 1)).astype(np.float32)
             _save(request.despilled / f"subject.{frame:04d}.png", colours[..., ::-1])
 
-    with ThreadPoolExecutor(2) as pool:
-        list(pool.map(one, range(first, last + 1)))
+    each(one, range(first, last + 1))
     return last - first + 1
 
 

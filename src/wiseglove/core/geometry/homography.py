@@ -1,4 +1,4 @@
-"""Homographies of the image plane, as 3x3 matrices acting on (x, y, 1)."""
+"""Homographies of the image plane, as 3x3 matrices acting on (x, y, 1); all that are made from corners are made here."""
 
 from __future__ import annotations
 
@@ -15,7 +15,6 @@ class DegenerateQuadError(ValueError):
 def unit_square_to_quad(corners: Matrix) -> Matrix:
     """The homography that takes (0,0), (1,0), (1,1), (0,1) to four corners, shape (4, 2).
 
-    Closed form of Heckbert 1989, "Fundamentals of texture mapping and image warping", section 2.2.3.
     Raises DegenerateQuadError when the corners do not bound a convex area.
     """
     quad = np.asarray(corners, np.float64)
@@ -23,19 +22,36 @@ def unit_square_to_quad(corners: Matrix) -> Matrix:
         raise DegenerateQuadError("a pane needs four finite corners")
     if not is_convex(quad):
         raise DegenerateQuadError("the four corners must go round a convex area without crossing")
-    (x0, y0), (x1, y1), (x2, y2), (x3, y3) = quad
-    sx, sy = x0 - x1 + x2 - x3, y0 - y1 + y2 - y3
-    dx1, dx2, dy1, dy2 = x1 - x2, x3 - x2, y1 - y2, y3 - y2
-    det = dx1 * dy2 - dx2 * dy1
-    g = (sx * dy2 - dx2 * sy) / det
-    h = (dx1 * sy - sx * dy1) / det
-    return np.array(
-        [
-            [x1 - x0 + g * x1, x3 - x0 + h * x3, x0],
-            [y1 - y0 + g * y1, y3 - y0 + h * y3, y0],
-            [g, h, 1.0],
-        ]
-    )
+    return np.asarray(_from_unit_square(quad[None])[0])
+
+
+def quad_to_quads(base: Matrix, quads: Matrix) -> Matrix:
+    """The homographies (T, 3, 3) that take four corners (4, 2) to four others, (T, 4, 2).
+
+    No three of the corners may lie on a line, or what comes is not finite.
+    """
+    source = _from_unit_square(np.asarray(base, np.float64)[None])[0]
+    with np.errstate(all="ignore"):
+        out = _from_unit_square(np.asarray(quads, np.float64)) @ np.linalg.inv(source)
+        return np.asarray(out / out[:, 2:, 2:])
+
+
+def _from_unit_square(quads: Matrix) -> Matrix:
+    """The unit square's homographies (T, 3, 3) to quads (T, 4, 2).
+
+    Closed form of Heckbert 1989, "Fundamentals of texture mapping and image warping", section 2.2.3.
+    """
+    p0, p1, p2, p3 = np.moveaxis(quads, 1, 0)
+    (sx, sy), (dx1, dy1), (dx2, dy2) = (p0 - p1 + p2 - p3).T, (p1 - p2).T, (p3 - p2).T
+    with np.errstate(all="ignore"):
+        det = dx1 * dy2 - dx2 * dy1
+        g, h = (sx * dy2 - dx2 * sy) / det, (dx1 * sy - sx * dy1) / det
+    out = np.empty((len(quads), 3, 3))
+    out[:, :2, 0] = p1 - p0 + g[:, None] * p1
+    out[:, :2, 1] = p3 - p0 + h[:, None] * p3
+    out[:, :2, 2] = p0
+    out[:, 2] = np.stack([g, h, np.ones_like(g)], axis=1)
+    return out
 
 
 def is_convex(corners: Matrix, smallest: float = 1e-6) -> bool:

@@ -1,4 +1,4 @@
-"""Compiled inner loops of the key: one pass over the pixels each, plain arrays in and out."""
+"""Compiled inner loops of the key: one pass over the pixels each, rows by several threads, plain arrays in and out."""
 # mypy: disable-error-code="no-untyped-def"
 
 from __future__ import annotations
@@ -6,32 +6,34 @@ from __future__ import annotations
 import numba as nb
 import numpy as np
 
+from wiseglove.core.parallel import rows_at_once
 
-@nb.njit(cache=True, nogil=True, fastmath=True)
+
+@rows_at_once
 def to_roots(values, out):
     """Linear light (h, n) as 8-bit steps that are even in its square root, about as the eye sees them."""
-    for y in range(values.shape[0]):
+    for y in nb.prange(values.shape[0]):
         for x in range(values.shape[1]):
             v = min(max(values[y, x], np.float32(0.0)), np.float32(1.0))
             out[y, x] = np.uint8(np.int32(np.sqrt(v) * np.float32(255.0) + np.float32(0.5)))
 
 
-@nb.njit(cache=True, nogil=True, fastmath=True)
+@rows_at_once
 def from_roots(roots, values, out):
     """Linear light (h, n) of smoothed roots; what is brighter than they hold stays as it was."""
-    for y in range(roots.shape[0]):
+    for y in nb.prange(roots.shape[0]):
         for x in range(roots.shape[1]):
             v = np.float32(roots[y, x]) * np.float32(1 / 255)
             out[y, x] = v * v if values[y, x] < np.float32(1.0) else values[y, x]
 
 
-@nb.njit(cache=True, nogil=True, fastmath=True)
+@rows_at_once
 def alike(picture, share, total, near, dim, bright, main, one, other, gain, out, steps):
     """1 where a pixel's shares of red, green and blue are within `near` of `share` and its light within bounds.
 
     steps: by how much the main channel exceeds both others, times `gain`, in 8 bits.
     """
-    for y in range(picture.shape[0]):
+    for y in nb.prange(picture.shape[0]):
         for x in range(picture.shape[1]):
             r, g, b = picture[y, x, 0], picture[y, x, 1], picture[y, x, 2]
             light = r + g + b
@@ -44,17 +46,17 @@ def alike(picture, share, total, near, dim, bright, main, one, other, gain, out,
             )
 
 
-@nb.njit(cache=True, nogil=True, fastmath=True)
+@rows_at_once
 def foreign(picture, backing, main, one, other, share, out):
     """1 where the main channel exceeds the others by less than a share of what it does in the backing there."""
-    for y in range(picture.shape[0]):
+    for y in nb.prange(picture.shape[0]):
         for x in range(picture.shape[1]):
             there = picture[y, x, main] - max(picture[y, x, one], picture[y, x, other])
             back = backing[y, x, main] - max(backing[y, x, one], backing[y, x, other])
             out[y, x] = np.uint8(1) if there < share * max(back, np.float32(1e-4)) else np.uint8(0)
 
 
-@nb.njit(cache=True, nogil=True, fastmath=True)
+@rows_at_once
 def mattes(picture, backing, own, inside, main, one, other, balance, low, high, grain, spill, even, plain, out):
     """How much of each pixel is the subject, both ends clipped: three explanations, each weighing by how well it fits.
 
@@ -67,7 +69,7 @@ def mattes(picture, backing, own, inside, main, one, other, balance, low, high, 
     rest = np.float32(1.0) - balance
     full = np.float32(1.0) - spill
     half = np.float32(0.5) * spill
-    for y in range(picture.shape[0]):
+    for y in nb.prange(picture.shape[0]):
         for x in range(picture.shape[1]):
             if inside[y, x] > 0:
                 out[y, x] = np.float32(0.0)
@@ -123,15 +125,15 @@ def _cleaned(picture, alpha, backing, y, x, main, one, other, balance, amount, t
     return m - excess + excess * tint[u, v, main], p + excess * tint[u, v, one], q + excess * tint[u, v, other]
 
 
-@nb.njit(cache=True, nogil=True, fastmath=True)
-def sure_means(picture, alpha, backing, main, one, other, balance, amount, tint, least, step, rows, top, share):
+@rows_at_once
+def sure_means(picture, alpha, backing, main, one, other, balance, amount, tint, least, step, top, share):
     """Like `gathered`, of the subject's own colours: they weigh 0 where the matte is a half or less, 1 from three quarters on."""
     height, width, _ = picture.shape
     inverse = np.float32(1.0 / (step * step))
-    for j in range(share.shape[0]):
+    for j in nb.prange(share.shape[0]):
         for i in range(share.shape[1]):
             total = a = b = c = np.float32(0.0)
-            for y in range(rows[j] * step, min((rows[j] + 1) * step, height)):
+            for y in range(np.int64(j) * step, min((np.int64(j) + 1) * step, height)):
                 for x in range(i * step, min((i + 1) * step, width)):
                     if alpha[y, x] > np.float32(0.5):
                         w = min((alpha[y, x] - np.float32(0.5)) * np.float32(4.0), np.float32(1.0))
@@ -146,25 +148,27 @@ def sure_means(picture, alpha, backing, main, one, other, balance, amount, tint,
             top[j, i, main], top[j, i, one], top[j, i, other] = a * inverse, b * inverse, c * inverse
 
 
-@nb.njit(cache=True, nogil=True, fastmath=True)
+@rows_at_once
 def completed(picture, alpha, backing, main, one, other, balance, amount, tint, least, out):
     """A pixel's own colour where there is enough of the subject in it to tell; elsewhere that of around, which `out` holds."""
-    for y in range(out.shape[0]):
+    for y in nb.prange(out.shape[0]):
         for x in range(out.shape[1]):
             a = alpha[y, x]
             if a > least:
-                m, p, q = _cleaned(picture, alpha, backing, y, x, main, one, other, balance, amount, tint, least)
+                m, p, q = _cleaned(
+                    picture, alpha, backing, np.int64(y), x, main, one, other, balance, amount, tint, least
+                )
                 sure = min((a - least) / np.float32(0.35), np.float32(1.0))
                 out[y, x, main] += (m - out[y, x, main]) * sure
                 out[y, x, one] += (p - out[y, x, one]) * sure
                 out[y, x, other] += (q - out[y, x, other]) * sure
 
 
-@nb.njit(cache=True, nogil=True, fastmath=True)
+@rows_at_once
 def united(alpha, core, garbage, out):
     """(key united with core) without garbage; core and garbage may be (1, 1) for none."""
     with_core, with_garbage = core.shape[0] > 1, garbage.shape[0] > 1
-    for y in range(out.shape[0]):
+    for y in nb.prange(out.shape[0]):
         for x in range(out.shape[1]):
             a = alpha[y, x]
             if with_core:
@@ -172,18 +176,15 @@ def united(alpha, core, garbage, out):
             out[y, x] = a * (np.float32(1.0) - garbage[y, x]) if with_garbage else a
 
 
-@nb.njit(cache=True, nogil=True, fastmath=True)
-def gathered(values, weight, step, rows, top, share):
-    """Means over blocks of step x step pixels: of the weight (h, w), and of values (h, w, 3) times it.
-
-    rows: which rows of blocks `top` and `share` hold, one after the other.
-    """
+@rows_at_once
+def gathered(values, weight, step, top, share):
+    """Means over blocks of step x step pixels: of the weight (h, w), and of values (h, w, 3) times it."""
     height, width, _ = values.shape
     inverse = np.float32(1.0 / (step * step))
-    for j in range(share.shape[0]):
+    for j in nb.prange(share.shape[0]):
         for i in range(share.shape[1]):
             total = a = b = c = np.float32(0.0)
-            for y in range(rows[j] * step, min((rows[j] + 1) * step, height)):
+            for y in range(np.int64(j) * step, min((np.int64(j) + 1) * step, height)):
                 for x in range(i * step, min((i + 1) * step, width)):
                     w = np.float32(weight[y, x])
                     if w > 0:
@@ -195,10 +196,10 @@ def gathered(values, weight, step, rows, top, share):
             top[j, i, 0], top[j, i, 1], top[j, i, 2] = a * inverse, b * inverse, c * inverse
 
 
-@nb.njit(cache=True, nogil=True, fastmath=True)
+@rows_at_once
 def settled(sums, share, below):
     """What is known in a window (sums over shares) where there is enough of it, and what came from wider ones elsewhere."""
-    for y in range(below.shape[0]):
+    for y in nb.prange(below.shape[0]):
         for x in range(below.shape[1]):
             s = share[y, x]
             sure = min(s / np.float32(0.3), np.float32(1.0))

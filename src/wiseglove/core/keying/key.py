@@ -14,7 +14,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wiseglove.core.keying import kernels
-from wiseglove.core.keying.rows import by_rows
 from wiseglove.core.keying.spread import blocks, carried_on, spread
 
 Picture = NDArray[np.float32]
@@ -148,8 +147,7 @@ def surely_backing(picture: Picture, keyer: Keyer) -> Mask:
     wanted = np.array(keyer.sample, np.float32)
     near, steps = np.empty(picture.shape[:2], np.uint8), np.empty(picture.shape[:2], np.uint8)
     gain = np.float32(255 / max(2 * float(np.ptp(wanted)), 1e-3))
-    by_rows(
-        kernels.alike, len(near), picture, wanted / wanted.sum(), wanted.sum(), np.float32(ALIKE), np.float32(DIM),
+    kernels.alike(picture, wanted / wanted.sum(), wanted.sum(), np.float32(ALIKE), np.float32(DIM),
         np.float32(BRIGHT), keyer.main, *keyer.others, gain, near, steps,
     )  # fmt: skip
     around = cv2.morphologyEx(steps, cv2.MORPH_CLOSE, np.ones((THIN, THIN), np.uint8))
@@ -196,7 +194,7 @@ def prepare(picture: Picture, keyer: Keyer, clean: Picture | None = None, core: 
         backing = np.broadcast_to(np.array(keyer.sample, np.float32), picture.shape).copy()
     # What exceeds none of the other channels is no backing, however light it is.
     solid = np.empty(clear.shape, np.uint8)
-    by_rows(kernels.foreign, len(solid), calm, backing, keyer.main, *keyer.others, np.float32(SOLID), solid)
+    kernels.foreign(calm, backing, keyer.main, *keyer.others, np.float32(SOLID), solid)
     solid = _eroded(solid, INNER)
     if core is not None:
         solid |= (core > 0.98).view(np.uint8)
@@ -208,8 +206,7 @@ def prepare(picture: Picture, keyer: Keyer, clean: Picture | None = None, core: 
 def matte(prepared: Prepared, keyer: Keyer) -> Picture:
     """The matte (h, w) of a prepared picture: quick, for where only the ends or the gamma change."""
     alpha = np.empty(prepared.clear.shape, np.float32)
-    by_rows(
-        kernels.mattes, len(alpha), prepared.calm, prepared.backing, prepared.own, prepared.clear, keyer.main, *keyer.others, np.float32(keyer.balance),
+    kernels.mattes(prepared.calm, prepared.backing, prepared.own, prepared.clear, keyer.main, *keyer.others, np.float32(keyer.balance),
         np.float32(keyer.low), np.float32(keyer.high), np.float32(GRAIN), np.float32(SPILLED), np.float32(EVEN),
         np.float32(PLAIN), alpha,
     )  # fmt: skip
@@ -228,7 +225,7 @@ def finished(alpha: Picture, core: Picture | None, garbage: Picture | None) -> P
         return alpha
     out, none = np.empty(alpha.shape, np.float32), np.zeros((1, 1), np.float32)
     own, less = (none if m is None else np.ascontiguousarray(m, np.float32) for m in (core, garbage))
-    by_rows(kernels.united, len(out), np.ascontiguousarray(alpha, np.float32), own, less, out)
+    kernels.united(np.ascontiguousarray(alpha, np.float32), own, less, out)
     return out
 
 
@@ -271,9 +268,9 @@ def subject(
         keyer.main, *keyer.others, np.float32(keyer.balance), _amounts(alpha, how),
         tint * np.float32(how.light * LUMA[keyer.main]), np.float32(LEAST),
     )  # fmt: skip
-    by_rows(kernels.sure_means, len(top), picture, alpha, backing, *way, STEP, np.arange(len(top)), top, share)
+    kernels.sure_means(picture, alpha, backing, *way, STEP, top, share)
     own = carried_on(top, share, alpha.shape, STEP)
-    by_rows(kernels.completed, len(own), picture, alpha, backing, *way, own)
+    kernels.completed(picture, alpha, backing, *way, own)
     return own
 
 
@@ -291,10 +288,10 @@ def _calm(picture: Picture, strength: float) -> Picture:
         return picture
     values = picture.reshape(len(picture), -1)
     roots = np.empty(values.shape, np.uint8)
-    by_rows(kernels.to_roots, len(roots), values, roots)
+    kernels.to_roots(values, roots)
     smooth = cv2.bilateralFilter(roots.reshape(picture.shape), 5, 255 * 0.045 * strength, 1.4)
     out = np.empty_like(values)
-    by_rows(kernels.from_roots, len(out), smooth.reshape(values.shape), values, out)
+    kernels.from_roots(smooth.reshape(values.shape), values, out)
     return out.reshape(picture.shape)
 
 

@@ -7,7 +7,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wiseglove.core.keying import kernels
-from wiseglove.core.keying.rows import by_rows
 
 Picture = NDArray[np.float32]
 
@@ -16,7 +15,7 @@ def spread(values: Picture, weight: Picture | NDArray[np.uint8], closest: float 
     """Values (h, w, 3) where there is weight (h, w; 0..1), and elsewhere what is known around; see `carried_on`."""
     top, share = blocks(weight.shape, step)
     known, sure = np.ascontiguousarray(values), np.ascontiguousarray(weight)
-    by_rows(kernels.gathered, len(top), known, sure, step, np.arange(len(top)), top, share)
+    kernels.gathered(known, sure, step, top, share)
     return carried_on(top, share, weight.shape, step, closest)
 
 

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from concurrent.futures import ThreadPoolExecutor
 from typing import Literal
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
+
+from wiseglove.core.parallel import each
 
 Picture = NDArray[np.float32]
 Channel = Literal["auto", "luma", "red", "green", "blue"]
@@ -34,8 +35,7 @@ def best_channel(pixels: Picture, mask: Picture) -> Channel:
     left, top, width, height = cv2.boundingRect((mask > 0.5).view(np.uint8))
     rows, columns = slice(top, top + height), slice(left, left + width)
     pixels, mask = pixels[rows, columns], mask[rows, columns]
-    with ThreadPoolExecutor(2) as pool:
-        clear = dict(zip(channels, pool.map(lambda c: _clearness(seen_in(pixels, c), mask), channels), strict=True))
+    clear = dict(zip(channels, each(lambda c: _clearness(seen_in(pixels, c), mask), channels), strict=True))
     best = max(clear, key=lambda channel: clear[channel])
     return best if clear[best] > BETTER * clear["luma"] else "luma"
 

@@ -14,7 +14,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from wiseglove.core.geometry.homography import is_convex
+from wiseglove.core.geometry.homography import is_convex, quad_to_quads
 
 Array = NDArray[np.float64]
 
@@ -73,30 +73,22 @@ def _between(quads: Array, low: NDArray[np.int64], share: Array) -> Array:
 
 def homographies(base: Array, quads: Array) -> Array:
     """The homographies (T, 3, 3) that take base (4, 2) to quads (T, 4, 2); a quad that folds over is taken by an affine fit."""
-    source = np.asarray(base, np.float32)
-    centre = base.mean(0)
-    out = np.empty((len(quads), 3, 3))
+    out = quad_to_quads(base, quads)
     for i, quad in enumerate(quads):
-        if is_convex(quad):
-            out[i] = _exact(base, quad)
-        else:
-            linear, _ = cv2.estimateAffine2D(source, quad.astype(np.float32), method=cv2.LMEDS)
-            out[i] = np.eye(3)
-            out[i, :2] = (
-                linear
-                if linear is not None
-                else [[1, 0, quad.mean(0)[0] - centre[0]], [0, 1, quad.mean(0)[1] - centre[1]]]
-            )
+        if not is_convex(quad):
+            out[i] = _affine(base, quad)
     return out
 
 
-def _exact(base: Array, quad: Array) -> Array:
-    rows = np.zeros((8, 8))
-    rows[0::2, 0:2], rows[0::2, 2] = base, 1
-    rows[1::2, 3:5], rows[1::2, 5] = base, 1
-    rows[0::2, 6:8] = -quad[:, :1] * base
-    rows[1::2, 6:8] = -quad[:, 1:] * base
-    return np.append(np.linalg.solve(rows, quad.reshape(-1)), 1.0).reshape(3, 3)
+def _affine(base: Array, quad: Array) -> Array:
+    """What takes base to a quad (4, 2) as well as an affine motion can; a shift where even that cannot be told."""
+    out = np.eye(3)
+    linear, _ = cv2.estimateAffine2D(base.astype(np.float32), quad.astype(np.float32), method=cv2.LMEDS)
+    if linear is None:
+        out[:2, 2] = quad.mean(0) - base.mean(0)
+    else:
+        out[:2] = linear
+    return out
 
 
 def moved(matrices: Array, points: Array) -> Array:

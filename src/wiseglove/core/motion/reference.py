@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from scipy import ndimage
 
 from wiseglove.core.compositing.colour import decode, encode
+from wiseglove.core.geometry.homography import quad_to_quads
 
 Matrix = NDArray[np.float64]
 Picture = NDArray[np.float32]
@@ -106,11 +107,9 @@ def between(corners: list[Matrix], count: int, shutter: float = SHUTTER) -> Matr
     times = ((np.arange(count) + 0.5) / count - 0.5) * shutter
     if count == 1 or np.abs(speed).max() * shutter < 0.15:
         return np.eye(3)[None]
-    source = now.astype(np.float32)
-    out = [
-        cv2.getPerspectiveTransform(source, (now + speed * t + bend * t * t).astype(np.float32).copy()) for t in times
-    ]
-    return np.asarray(out, np.float64)
+    t = times[:, None, None]
+    out = quad_to_quads(now, now + speed * t + bend * t * t)
+    return out if np.isfinite(out).all() else np.eye(3)[None]
 
 
 def samples_for(travel: float, reduction: float) -> int:
