@@ -12,6 +12,7 @@ from fastapi.staticfiles import StaticFiles
 
 from wiseglove.api import carriers, errors, events, intakes, jobs, live, outlines, pictures, shots, subjects, traces
 from wiseglove.api.context import Context
+from wiseglove.api.described import describe
 from wiseglove.core.warm import warm_up
 from wiseglove.jobs.queue import Queue
 from wiseglove.settings import Settings, get_settings
@@ -46,9 +47,10 @@ def create_app(settings: Settings | None = None) -> FastAPI:
 
     app = FastAPI(
         title="Wise Glove", version="0.1.0", lifespan=lifespan, docs_url=None, redoc_url=None,
-        max_body_size=LARGEST_BODY,
+        max_body_size=LARGEST_BODY, responses=errors.RESPONSES, generate_unique_id_function=lambda route: route.name,
     )  # fmt: skip
     errors.install(app)
+    describe(app)
     for module in (shots, outlines, carriers, subjects, pictures, live, traces, intakes, jobs, events):
         app.include_router(module.router)
     _serve_page(app, settings)

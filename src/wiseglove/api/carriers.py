@@ -6,11 +6,12 @@ import cv2
 import numpy as np
 from fastapi import APIRouter, Response
 from numpy.typing import NDArray
-from pydantic import BaseModel
+from pydantic import BaseModel, Field
 from sqlalchemy.orm import Session
 
 from wiseglove.api.context import Context, Ctx
 from wiseglove.api.pictures import Size, load_shot, scale_for
+from wiseglove.api.schemas import Answer
 from wiseglove.core.compositing.colour import to_eight_bits
 from wiseglove.core.geometry.aspect import aspect_of
 from wiseglove.core.geometry.homography import is_convex
@@ -20,6 +21,8 @@ from wiseglove.core.motion.slip import Slip, jitter
 from wiseglove.core.motion.solve import REASONS, sentences
 from wiseglove.media.encode import jpeg
 from wiseglove.media.plate import to_float
+from wiseglove.shot import doubts
+from wiseglove.shot.doubts import Doubt, Run
 from wiseglove.shot.edits.base import get, unlocked_carrier
 from wiseglove.shot.errors import EditError
 from wiseglove.shot.evaluated import EvaluatedShot
@@ -62,7 +65,7 @@ def solve_all(shot_id: str, wanted: SolveRequest, context: Ctx) -> list[Job]:
     with context.database.transaction() as session:
         shot = shots.load(session, shot_id)
         found = [e for e in shot.elements.values() if isinstance(e, Carrier) and not e.locked]
-        solvable = in_order(sorted((c for c in found if c.patches or c.points), key=lambda c: c.name))
+        solvable = in_order(sorted((c for c in found if not c.is_set_by_hand), key=lambda c: c.name))
         if not solvable:
             raise EditError("There is no carrier to solve: all are locked or set by hand. Draw a patch first.")
         return [_order(context, session, shot, carrier, wanted) for carrier in solvable]
@@ -88,7 +91,22 @@ def reasons(shot_id: str) -> dict[str, str]:
     return {reason: sentences(reason) for reason in REASONS}
 
 
-class Checks(BaseModel):
+class Doubts(Answer):
+    """Frames that need a look as far as the document says, the worst first, and each carrier's runs of them."""
+
+    doubts: list[Doubt]
+    runs: dict[str, list[Run]]
+
+
+@router.get("/doubts")
+def read_doubts(shot_id: str, context: Ctx) -> Doubts:
+    """Frames that need a hand, by what solving said of them."""
+    carriers = load_shot(context, shot_id).carriers
+    found = (doubt for c in carriers for doubt in doubts.of_motion(c.id, c.solved))
+    return Doubts(doubts=doubts.worst_first(found), runs={c.id: doubts.runs(c.solved) for c in carriers})
+
+
+class Checks(Answer):
     """How well a carrier's motion holds, in pixels, a number for each frame from `first` on."""
 
     first: int
@@ -96,9 +114,11 @@ class Checks(BaseModel):
     """How much its corners shake; null where nothing is known of the motion."""
     removed: list[float | None]
     """By how much smoothing moves its worst corner; null as above."""
+    notable: float = doubts.NOTABLE
+    """From how much on a frame needs a look."""
 
 
-class SlipOf(BaseModel):
+class SlipOf(Answer):
     """By how much the picture is off a carrier's motion, in pixels, for each frame from `first` on; null: not seen."""
 
     first: int
@@ -151,6 +171,20 @@ def _luma(context: Context, shot: EvaluatedShot, frame: int) -> NDArray[np.float
     return seen_in(to_float(context.pictures.plate(plate, frame, plate.width, plate.height)), "luma")
 
 
+class SlipMeasured(BaseModel):
+    """The slip of a carrier's frames from `first` on, as it was measured; null: not seen."""
+
+    first: int
+    slip: list[float | None] = Field(max_length=100_000)
+
+
+@router.post("/carriers/{carrier}/slip/doubts")
+def judge_slip(shot_id: str, carrier: str, measured: SlipMeasured, context: Ctx) -> list[Doubt]:
+    """The frames on which a measured slip needs a look."""
+    get(load_shot(context, shot_id), carrier, Carrier)
+    return doubts.of_slip(carrier, measured.first, measured.slip)
+
+
 @router.get("/carriers/{carrier}/eye/{frame}.jpg", response_class=Response)
 def read_eye(shot_id: str, carrier: str, frame: int, context: Ctx, size: Size = "proxy", v: str = "") -> Response:
     """What a carrier looks at on a frame, the rest of the plate dimmed."""
@@ -169,7 +203,7 @@ def read_eye(shot_id: str, carrier: str, frame: int, context: Ctx, size: Size = 
     return Response(jpeg(np.round(pixels).astype(np.uint8), 90), media_type="image/jpeg", headers=FRESH)
 
 
-class Aspect(BaseModel):
+class Aspect(Answer):
     """Width over height of the real screen, and whether its perspective told it (else the lengths of its sides)."""
 
     aspect: float

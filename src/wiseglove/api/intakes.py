@@ -17,6 +17,8 @@ from sqlalchemy.orm import Session
 from starlette.requests import ClientDisconnect
 
 from wiseglove.api.context import Context, Ctx
+from wiseglove.api.paging import LINKED, Page
+from wiseglove.api.schemas import Answer
 from wiseglove.media import clip
 from wiseglove.media.encode import jpeg
 from wiseglove.media.errors import MediaError
@@ -62,7 +64,7 @@ class Correction(BaseModel):
     hold_gaps: bool = False
 
 
-class Intake(BaseModel):
+class Intake(Answer):
     """An intake as the page sees it."""
 
     id: str
@@ -222,15 +224,12 @@ def accept(intake_id: str, correction: Correction, context: Ctx) -> Intake:
         return _as_intake(session, row)
 
 
-@router.get("")
-def list_intakes(context: Ctx) -> list[Intake]:
+@router.get("", responses=LINKED)
+def list_intakes(context: Ctx, page: Page) -> list[Intake]:
     """Intakes of plates that are not finished, oldest first."""
     with context.database.transaction() as session:
-        rows = session.scalars(
-            select(IntakeRow)
-            .where(IntakeRow.state.in_(["understood", "decoding", "failed"]), IntakeRow.purpose == "plate")
-            .order_by(IntakeRow.touched_at)
-        )
+        unfinished = IntakeRow.state.in_(["understood", "decoding", "failed"]) & (IntakeRow.purpose == "plate")
+        rows = page.rows(session, select(IntakeRow).where(unfinished).order_by(IntakeRow.touched_at, IntakeRow.id))
         return [_as_intake(session, row) for row in rows]
 
 

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from fastapi import APIRouter
 from fastapi.responses import FileResponse
-from pydantic import BaseModel
 from sqlalchemy import select
 
 from wiseglove.api.context import Ctx
+from wiseglove.api.paging import LINKED, Page
+from wiseglove.api.schemas import Answer
 from wiseglove.jobs.deliver import Order, file_name, listing
 from wiseglove.store import jobs, shots
 from wiseglove.store.errors import NotFoundError, StoreError
@@ -17,21 +18,21 @@ from wiseglove.store.tables import JobRow, ShotRow
 router = APIRouter(prefix="/api", tags=["jobs"])
 
 
-class Preview(BaseModel):
+class Preview(Answer):
     """What a delivery would hold, and what the artist should know before ordering it."""
 
     files: list[str]
     remarks: list[str]
 
 
-@router.get("/jobs")
-def list_jobs(context: Ctx, shot: str | None = None) -> list[Job]:
+@router.get("/jobs", responses=LINKED)
+def list_jobs(context: Ctx, page: Page, shot: str | None = None) -> list[Job]:
     """Jobs that are under way, and the last ones that ended, newest first."""
     with context.database.transaction() as session:
-        query = select(JobRow).order_by(JobRow.made_at.desc()).limit(50)
+        query = select(JobRow).order_by(JobRow.made_at.desc(), JobRow.id)
         if shot is not None:
             query = query.where(JobRow.shot == shot)
-        return [as_job(row) for row in session.scalars(query)]
+        return [as_job(row) for row in page.rows(session, query)]
 
 
 @router.post("/jobs/{job_id}/cancel")

@@ -11,6 +11,7 @@ from pydantic import BaseModel, Field
 
 from wiseglove.api.context import Context, Ctx
 from wiseglove.api.pictures import load_shot
+from wiseglove.api.schemas import Answer
 from wiseglove.core.geometry.fitting import fit_sparsely
 from wiseglove.core.outline.carry import OutlineFollower
 from wiseglove.core.outline.snap import snap
@@ -59,7 +60,7 @@ class SnapRequest(BaseModel):
     radius: Annotated[float, Field(ge=1, le=60, allow_inf_nan=False)] = 12.0
 
 
-class Proposal(BaseModel):
+class Proposal(Answer):
     """Shapes by frame that are proposed, how much each is to be believed, and why it went no further.
 
     `where` is the place on the last frame's outline whose part would have run away, where it was one.
@@ -130,7 +131,7 @@ class ThinRequest(BaseModel):
     tolerance: Annotated[float, Field(gt=0, le=100, allow_inf_nan=False)]
 
 
-class Thinning(BaseModel):
+class Thinning(Answer):
     """The keys that would stay, of how many, and by how much the frame that changes most would."""
 
     frames: list[int]
@@ -146,7 +147,7 @@ def propose_thinning(shot_id: str, wanted: ThinRequest, context: Ctx) -> Thinnin
     return Thinning(frames=list(thinned.frames), before=len(rider.element.keys), error=thinned.error)
 
 
-class PivotPlace(BaseModel):
+class PivotPlace(Answer):
     """Where an outline turns about on a frame."""
 
     x: float

@@ -17,7 +17,13 @@ from wiseglove.shot.subject import Subject
 from wiseglove.store.shots import Changed, History
 
 
-class Geometry(BaseModel):
+class Answer(BaseModel):
+    """Base of what is only ever sent: all of its fields are always there."""
+
+    model_config = ConfigDict(json_schema_serialization_defaults_required=True)
+
+
+class Geometry(Answer):
     """Evaluated points of an outline or a pane, one row a frame from its first to its last key.
 
     `data` is base64 of little-endian float32, (frames, points, 8): x, y, incoming and outgoing handle (relative),
@@ -27,10 +33,14 @@ class Geometry(BaseModel):
     first: int
     frames: int
     points: int
+    carriers: list[str] = []
+    """The carriers that it rides on."""
+    whole: bool = False
+    """Whether all of it rides on one carrier."""
     data: str | None = None
 
 
-class KeyMark(BaseModel):
+class KeyMark(Answer):
     """A key without its shape, which the page has from the geometry."""
 
     frame: int
@@ -42,7 +52,7 @@ class KeyMark(BaseModel):
 class OutlineView(Spanned):
     """An outline as the page knows it."""
 
-    model_config = ConfigDict(strict=False)
+    model_config = ConfigDict(strict=False, json_schema_serialization_defaults_required=True)
     kind: Literal["outline"] = "outline"
     id: ElementId
     cover: ElementId
@@ -61,7 +71,7 @@ ElementView = Annotated[Settings | Cover | Group | OutlineView | Pane | Subject 
 _view: TypeAdapter[ElementView] = TypeAdapter(ElementView)
 
 
-class ShotState(BaseModel):
+class ShotState(Answer):
     """A shot's whole document; its geometry says only what there is of each element."""
 
     id: str
@@ -73,7 +83,7 @@ class ShotState(BaseModel):
     redo: str | None = None
 
 
-class ShotChange(BaseModel):
+class ShotChange(Answer):
     """What has changed since a revision: elements (null: gone), geometry, and the frames whose pictures may differ."""
 
     since: int
@@ -90,7 +100,7 @@ class ShotChange(BaseModel):
     redo: str | None
 
 
-class ShotCard(BaseModel):
+class ShotCard(Answer):
     """A shot in the list."""
 
     id: str
@@ -102,7 +112,7 @@ class ShotCard(BaseModel):
     changed_at: str
 
 
-class ClipCard(BaseModel):
+class ClipCard(Answer):
     """A clip that a shot can use as an insert."""
 
     id: str
@@ -123,7 +133,11 @@ def geometry_of(shot: EvaluatedShot, element: Moving, with_data: bool) -> Geomet
     first, last = shot.span(element)
     count = len(element.kinds) if isinstance(element, Outline) else 4
     data = base64.b64encode(shot.rows(element, first, last)).decode() if with_data else None
-    return Geometry(first=first, frames=last - first + 1, points=count, data=data)
+    rider = None if isinstance(element, Carrier) else shot.rider(element)
+    return Geometry(
+        first=first, frames=last - first + 1, points=count, data=data,
+        carriers=rider.carriers if rider else [], whole=rider is not None and rider.whole,
+    )  # fmt: skip
 
 
 def state_of(shot: EvaluatedShot, history: History | None = None) -> ShotState:

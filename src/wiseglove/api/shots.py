@@ -10,6 +10,7 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from wiseglove.api.context import Context, Ctx
+from wiseglove.api.paging import LINKED, Page
 from wiseglove.api.pictures import load_shot
 from wiseglove.api.schemas import (
     ClipCard,
@@ -45,11 +46,11 @@ class EditRequest(StepRequest):
     edit: Edit
 
 
-@router.get("")
-def list_shots(context: Ctx) -> list[ShotCard]:
+@router.get("", responses=LINKED)
+def list_shots(context: Ctx, page: Page) -> list[ShotCard]:
     """All shots, the last changed first."""
     with context.database.transaction() as session:
-        rows = session.scalars(select(ShotRow).order_by(ShotRow.changed_at.desc())).all()
+        rows = page.rows(session, select(ShotRow).order_by(ShotRow.changed_at.desc(), ShotRow.id))
         counts = {
             (shot, kind): count
             for shot, kind, count in session.execute(
@@ -190,8 +191,8 @@ def _finished(session: Session, changed: shots.Changed) -> ShotChange:
     return change_of(changed, past)
 
 
-@router.get("/{shot_id}/clips")
-def list_clips(shot_id: str, context: Ctx) -> list[ClipCard]:
+@router.get("/{shot_id}/clips", responses=LINKED)
+def list_clips(shot_id: str, context: Ctx, page: Page) -> list[ClipCard]:
     """Clips that were taken in as inserts for this shot."""
     with context.database.transaction() as session:
-        return [ClipCard(id=i, info=clips.info(session, i)) for i in shots.clips_of(session, shot_id)]
+        return [ClipCard(id=i, info=clips.info(session, i)) for i in page.rows(session, shots.clips_of(shot_id))]

@@ -11,16 +11,18 @@ from pydantic import BaseModel, Field
 
 from wiseglove.api.context import Ctx
 from wiseglove.api.pictures import Size, load_shot, scale_for
+from wiseglove.api.schemas import Answer
 from wiseglove.core.geometry.homography import apply, unit_square_to_quad
 from wiseglove.core.parallel import each
 from wiseglove.media import clip
 from wiseglove.media.info import MediaInfo
 from wiseglove.shot.cutting import channel_of
+from wiseglove.shot.doubts import Doubt
 from wiseglove.shot.edits.base import get
 from wiseglove.shot.evaluated import EvaluatedShot
 from wiseglove.shot.keys import check_frame
 from wiseglove.shot.model import Contents
-from wiseglove.shot.nearness import Nearness, nearness
+from wiseglove.shot.nearness import Nearness, doubts, nearness
 from wiseglove.shot.render import FrameScene
 from wiseglove.shot.sampling import doubt_of, take_sample
 from wiseglove.shot.subject import Sample, SampleBox, Subject
@@ -41,7 +43,7 @@ class Dragged(BaseModel):
     limited: bool = Field(default=False, description="whether the backing is only a part of the picture")
 
 
-class Sampled(BaseModel):
+class Sampled(Answer):
     """The sample, in pixels of the clip that it was taken from, and what is doubtful about the key with it."""
 
     sample: Sample
@@ -90,10 +92,11 @@ def _in_clip(
     return which.clip, which.start, (float(left), float(top), float(right - left), float(bottom - top))
 
 
-class Nearnesses(BaseModel):
+class Nearnesses(Answer):
     """Frames on which garbage comes too close to the subject or cuts into it."""
 
     found: list[Nearness]
+    doubts: list[Doubt]
 
 
 @router.get("/subjects/{subject}/nearness")
@@ -102,13 +105,14 @@ def read_nearness(shot_id: str, subject: str, context: Ctx) -> Nearnesses:
     shot = load_shot(context, shot_id)
     which = get(shot, subject, Subject)
     if not which.garbage:
-        return Nearnesses(found=[])
+        return Nearnesses(found=[], doubts=[])
     frames = range(shot.plate.first, shot.plate.last + 1)
     every = each(lambda frame: nearness(shot, which, frame, context.pictures), frames)
-    return Nearnesses(found=[n for some in every for n in some])
+    found = [n for some in every for n in some]
+    return Nearnesses(found=found, doubts=doubts(found))
 
 
-class Notes(BaseModel):
+class Notes(Answer):
     """What is to be known about the clips that a subject and its matte come from, each with what to do."""
 
     notes: list[str]
@@ -160,7 +164,7 @@ def _says_nothing(media: Path, which: Subject, shot: Contents) -> bool:
         pictures.close()
 
 
-class Values(BaseModel):
+class Values(Answer):
     """At a place of the plate: its colour and that of the cut-out subject (encoded, 0..1), and the matte."""
 
     plate: list[float]

@@ -22,6 +22,7 @@ from wiseglove.jobs.run import Outcome, Run, StoppedError
 from wiseglove.media import clip
 from wiseglove.media.plate import to_float
 from wiseglove.media.spool import Spool, in_order
+from wiseglove.shot import doubts
 from wiseglove.shot.edits import KeepSolution
 from wiseglove.shot.errors import EditError
 from wiseglove.shot.evaluated import EvaluatedShot
@@ -75,7 +76,11 @@ class _Solved:
     def publish(self) -> None:
         with self._run.database.transaction() as session:
             places = [s.model_dump(mode="json") for s in self._new.values()]
-            body = {"shot": self._run.shot, "carrier": self._carrier.id, "places": places}
+            body = {
+                "shot": self._run.shot, "carrier": self._carrier.id, "places": places,
+                "doubts": [d.model_dump(mode="json") for d in doubts.of_motion(self._carrier.id, self.places.values())],
+                "runs": [r.model_dump(mode="json") for r in doubts.runs(self.places.values())],
+            }  # fmt: skip
             jobs.announce(session, "motion", body)
         self._new.clear()
         try:

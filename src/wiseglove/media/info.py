@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Literal
 
-from pydantic import BaseModel, Field
+from pydantic import BaseModel, ConfigDict, Field
 
 from wiseglove.media.rates import StandardRate
 
@@ -28,6 +28,8 @@ class Gap(BaseModel):
 
 class Understood(BaseModel):
     """What the files say of themselves; `files` are names in playing order."""
+
+    model_config = ConfigDict(json_schema_serialization_defaults_required=True)
 
     kind: MediaKind
     name: str

@@ -57,7 +57,9 @@ def numbered(name: str, number: int) -> str:
 class Strict(BaseModel):
     """Base of everything that is stored or sent: unknown fields and silent conversions are refused."""
 
-    model_config = ConfigDict(extra="forbid", strict=True, frozen=True)
+    model_config = ConfigDict(
+        extra="forbid", strict=True, frozen=True, json_schema_serialization_defaults_required=True
+    )
 
 
 class Plate(Strict):

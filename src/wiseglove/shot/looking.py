@@ -76,7 +76,7 @@ def looked_at_through(
 
 def check_solvable(carrier: Carrier) -> None:
     """Raise EditError for a carrier that is only set by hand."""
-    if carrier.bridge and not carrier.patches and not carrier.points:
+    if carrier.bridge and carrier.is_set_by_hand:
         raise EditError(
             f"{carrier.name} is set by hand, so there is nothing to solve. Draw a patch of it first; nothing was changed."
         )

@@ -221,6 +221,11 @@ class Carrier(Strict):
     bridge: list[HandKey] = []
     corrections: list[HandKey] = []
 
+    @property
+    def is_set_by_hand(self) -> bool:
+        """Whether there is nothing to solve: it looks at no patch and follows no point."""
+        return not self.patches and not self.points
+
 
 class Group(Strict):
     """Covers that belong together, as the fingers of a hand; they follow each other in depth."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import Literal
 
 import cv2
@@ -9,6 +10,7 @@ import numpy as np
 
 from wiseglove.core.keying.key import finished
 from wiseglove.shot.basics import ElementId, Strict
+from wiseglove.shot.doubts import CUTS, NEAR, Doubt
 from wiseglove.shot.evaluated import EvaluatedShot
 from wiseglove.shot.model import Cover
 from wiseglove.shot.render import FrameScene
@@ -31,6 +33,11 @@ class Nearness(Strict):
     name: str
     what: Literal["near", "cuts"]
     distance: float
+
+
+def doubts(found: Iterable[Nearness]) -> list[Doubt]:
+    """Where garbage comes close or cuts, as frames that need a look."""
+    return [Doubt(frame=n.frame, need=CUTS if n.what == "cuts" else NEAR, about=n.cover, what=n.what) for n in found]
 
 
 def nearness(shot: EvaluatedShot, which: Subject, frame: int, pictures: Pictures) -> list[Nearness]:

@@ -81,6 +81,20 @@ class Rider(Generic[A]):
         return points if self.motion is None else self.motion.back(frame, points)
 
     @property
+    def carriers(self) -> list[str]:
+        """The carriers that it rides on, the one of most of it first."""
+        element = self.element
+        further = (
+            [j.carrier for j in element.joints] if isinstance(element, Outline) else [p for p in element.pins if p]
+        )
+        return list(dict.fromkeys(c for c in (element.rides, *further) if c))
+
+    @property
+    def whole(self) -> bool:
+        """Whether all of it rides on one carrier."""
+        return isinstance(self.motion, Motion)
+
+    @property
     def span(self) -> tuple[int, int]:
         """First and last frame beyond which it stands still."""
         first, last = self.element.keys[0].frame, self.element.keys[-1].frame

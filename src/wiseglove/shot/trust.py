@@ -5,7 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
-from wiseglove.shot.model import Animated, Carrier, Contents, Outline
+from wiseglove.shot.model import Animated, Carrier, Contents
+from wiseglove.shot.rider import Rider
 
 Standing = Literal["solved", "unsure", "lost", "bridged", "held", "set"]
 
@@ -24,8 +25,7 @@ class Trust:
 
 def trust(shot: Contents, element: Animated, frame: int) -> Trust:
     """The trust in the least sure of the motions that an element rides on."""
-    further = [j.carrier for j in element.joints] if isinstance(element, Outline) else [p for p in element.pins if p]
-    found = (shot.find(i, Carrier) for i in (element.rides, *further) if i)
+    found = (shot.find(i, Carrier) for i in Rider(element).carriers)
     every = [trust_in_carrier(carrier, frame) for carrier in found if carrier is not None]
     return min(every, key=lambda t: t.confidence, default=Trust("set", 1.0))
 

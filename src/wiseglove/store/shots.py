@@ -11,7 +11,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from pydantic import ValidationError
-from sqlalchemy import delete, func, select, update
+from sqlalchemy import Select, delete, func, select, update
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
@@ -314,6 +314,6 @@ def _checked(element: Element) -> Any:
     return body
 
 
-def clips_of(session: Session, shot_id: str) -> list[str]:
-    """Clips that the shot can use as inserts."""
-    return list(session.scalars(select(ShotClipRow.clip).where(ShotClipRow.shot == shot_id)))
+def clips_of(shot_id: str) -> Select[str]:
+    """The query for clips that the shot can use as inserts."""
+    return select(ShotClipRow.clip).where(ShotClipRow.shot == shot_id).order_by(ShotClipRow.clip)

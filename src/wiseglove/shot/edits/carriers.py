@@ -254,7 +254,8 @@ class SetByHand(Editing):
     type: Literal["set-by-hand"]
     carrier: ElementId
     frame: int
-    how: Literal["bridge", "correction"]
+    how: Literal["bridge", "correction"] | None = None
+    """None: a correction where the frame is solved, or is the carrier's own, else a stitch."""
     corners: Corners | None = None
     none: bool = False
     ease: Literal["smooth", "linear", "hold"] | None = None
@@ -262,14 +263,15 @@ class SetByHand(Editing):
     def apply(self, shot: EvaluatedShot) -> Applied:
         carrier = unlocked_carrier(shot, self.carrier)
         keying.check_frame(shot.plate, self.frame)
-        name = "bridge" if self.how == "bridge" else "corrections"
+        bridges = self.how == "bridge" or (self.how is None and not is_solved_on(carrier, self.frame))
+        name = "bridge" if bridges else "corrections"
         others = [k for k in getattr(carrier, name) if k.frame != self.frame]
-        what = "a stitch" if self.how == "bridge" else "a correction"
+        what = "a stitch" if bridges else "a correction"
         if self.none:
-            changed = carrier.model_copy(
-                update={"corrections": _sorted(others, HandKey(frame=self.frame, corners=STILL))}
-            )
-            return Applied(f"Corrections of {carrier.name} end, frame {self.frame}", {carrier.id: changed})
+            kept = [k for k in carrier.corrections if k.frame != self.frame]
+            ended = _sorted(kept, HandKey(frame=self.frame, corners=STILL))
+            label = f"Corrections of {carrier.name} end, frame {self.frame}"
+            return Applied(label, {carrier.id: carrier.model_copy(update={"corrections": ended})})
         if self.corners is None:
             if len(others) == len(getattr(carrier, name)):
                 raise EditError(f"There is not {what} on frame {self.frame}. Nothing was changed.")
@@ -277,7 +279,7 @@ class SetByHand(Editing):
             return Applied(f"Took away {what} of {carrier.name}, frame {self.frame}", {carrier.id: changed})
         wanted = np.array(self.corners, np.float64)
         check_quad(wanted)
-        if self.how == "correction":
+        if not bridges:
             bare = carrier.model_copy(update={"corrections": []})
             wanted = wanted - motion_of(bare, shot.plate).quads[self.frame - shot.plate.first]
         before = next((k for k in reversed(getattr(carrier, name)) if k.frame <= self.frame), None)
@@ -286,6 +288,12 @@ class SetByHand(Editing):
         key = HandKey(frame=self.frame, corners=corners, ease=ease)
         changed = carrier.model_copy(update={name: _sorted(others, key)})
         return Applied(f"Set {what} of {carrier.name}, frame {self.frame}", {carrier.id: changed})
+
+
+def is_solved_on(carrier: Carrier, frame: int) -> bool:
+    """Whether a carrier's motion on a frame comes from solving: there, what is set by hand corrects it."""
+    own = frame == carrier.at and not carrier.is_set_by_hand
+    return own or any(s.frame == frame and s.corners is not None for s in carrier.solved)
 
 
 def _sorted(others: list[HandKey], key: HandKey) -> list[HandKey]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
 import numpy as np
 from pydantic import Field
@@ -115,13 +115,17 @@ class AddOutline(Editing):
         return Applied(label, {cover.id: grown, outline.id: outline}, cover.id)
 
 
+CoverColour = Annotated[Colour, Field(examples=list(COVER_COLOURS))]
+"""Any colour; those that covers get by themselves stand in the description, for the page to offer."""
+
+
 class SetCover(Editing):
     """Change a cover's name, colour, show, lock, in, out, fades, growth or motion blur; only what is sent changes."""
 
     type: Literal["set-cover"]
     cover: ElementId
     name: Name | None = None
-    colour: Colour | None = None
+    colour: CoverColour | None = None
     shown: bool | None = None
     locked: bool | None = None
     first: int | None = None
