@@ -4,8 +4,8 @@ import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 import { Toaster } from "sonner";
 
-import { App } from "./app/App";
-import "./app/theme.css";
+import { App } from "./pages/App";
+import "./ui/theme.css";
 
 const queries = new QueryClient({ defaultOptions: { queries: { refetchOnWindowFocus: false, retry: 1 } } });
 

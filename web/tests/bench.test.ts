@@ -11,7 +11,7 @@ import {
   select,
   setBench,
   shapeOf,
-} from "../src/features/workbench/bench";
+} from "../src/state/bench";
 import { inOrder } from "../src/viewer/draw";
 
 function geometry(points: number[]) {

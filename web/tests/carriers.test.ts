@@ -1,12 +1,12 @@
 import { beforeEach, describe, expect, it } from "vitest";
 
 import type { Carrier, SolvedFrame } from "../src/api/client";
-import { setBench, useBench } from "../src/features/workbench/bench";
-import { doubts, solvedOf } from "../src/features/workbench/carriers";
-import { doubtful } from "../src/features/workbench/CarrierDetails";
-import { watchSolving } from "../src/features/workbench/solving";
-import { quadMap } from "../src/viewer/quad";
-import { shapeFrom } from "../src/viewer/shape";
+import { setBench, useBench } from "../src/state/bench";
+import { doubts, solvedOf } from "../src/state/carriers";
+import { doubtful } from "../src/panels/CarrierDetails";
+import { watchSolving } from "../src/commands/solving";
+import { quadMap } from "../src/shapes/quad";
+import { shapeFrom } from "../src/shapes/shape";
 
 const square = [
   [0, 0],

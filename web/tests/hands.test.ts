@@ -1,8 +1,8 @@
 import { describe, expect, it } from "vitest";
 
-import { about, boundsOf, mapped, middleOf, scaling, turning } from "../src/viewer/affine";
-import { shapeFrom, STRIDE } from "../src/viewer/shape";
-import { edgeRuns, isSoft, pulled, signedArea, softened } from "../src/viewer/soft";
+import { about, boundsOf, mapped, middleOf, scaling, turning } from "../src/shapes/affine";
+import { shapeFrom, STRIDE } from "../src/shapes/shape";
+import { edgeRuns, isSoft, pulled, signedArea, softened } from "../src/shapes/soft";
 import { grownSelection, withinLoop } from "../src/viewer/selecting";
 
 const square = shapeFrom([

@@ -1,13 +1,13 @@
 import { beforeEach, describe, expect, it } from "vitest";
 
 import type { Carrier, Geometry, SolvedFrame } from "../src/api/client";
-import { bench, setBench, shapeOf } from "../src/features/workbench/bench";
-import { doubts } from "../src/features/workbench/carriers";
-import { worstOf } from "../src/features/workbench/checks";
-import { solvingEnded, watchSolving } from "../src/features/workbench/solving";
+import { bench, setBench, shapeOf } from "../src/state/bench";
+import { doubts } from "../src/state/carriers";
+import { worstOf } from "../src/state/checks";
+import { solvingEnded, watchSolving } from "../src/commands/solving";
 import { crossings } from "../src/viewer/JointLines";
 import { regionPoints, regionSeen } from "../src/viewer/regions";
-import { shapeFrom, unpack } from "../src/viewer/shape";
+import { shapeFrom, unpack } from "../src/shapes/shape";
 
 const BASE = [
   [0, 0],

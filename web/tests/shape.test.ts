@@ -14,7 +14,7 @@ import {
   shapeFrom,
   unpack,
   withHandle,
-} from "../src/viewer/shape";
+} from "../src/shapes/shape";
 
 const square = shapeFrom([
   [10, 10, 0, 0, 0, 0],

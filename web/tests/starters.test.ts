@@ -1,7 +1,7 @@
 import { describe, expect, it } from "vitest";
 
-import { along, inside, shapeFrom } from "../src/viewer/shape";
-import { started, type StarterDrag } from "../src/viewer/starters";
+import { along, inside, shapeFrom } from "../src/shapes/shape";
+import { started, type StarterDrag } from "../src/shapes/starters";
 
 const drag = (part: Partial<StarterDrag> = {}): StarterDrag => ({
   x0: 100,

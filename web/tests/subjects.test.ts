@@ -1,9 +1,9 @@
 import { beforeEach, expect, test } from "vitest";
 
 import type { Cover, ShotState, Subject } from "../src/api/client";
-import { bench, counted, inDepth, isPlaced, partsOf, setBench } from "../src/features/workbench/bench";
-import { doubts } from "../src/features/workbench/carriers";
-import { freeCovers, keyedBy, servesAs, shown, trySubject } from "../src/features/workbench/subjects";
+import { bench, counted, inDepth, isPlaced, partsOf, setBench } from "../src/state/bench";
+import { doubts } from "../src/state/carriers";
+import { freeCovers, keyedBy, servesAs, shown, trySubject } from "../src/state/subjects";
 
 const cover = (id: string, name: string) =>
   ({ kind: "cover", id, name, colour: "#56b4e9", outlines: [`${id}o`] }) as unknown as Cover;

@@ -1,6 +1,6 @@
 import { beforeEach, describe, expect, it } from "vitest";
 
-import { toPlate, toScreen, useView } from "../src/viewer/view";
+import { toPlate, toScreen, useView } from "../src/state/view";
 
 const view = useView.getState;
 

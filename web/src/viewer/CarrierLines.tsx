@@ -1,10 +1,10 @@
 import type { Carrier } from "../api/client";
-import { shapeOf, type Bench } from "../features/workbench/bench";
-import { carrierOf } from "../features/workbench/carriers";
-import { quadMap } from "./quad";
+import { shapeOf, type Bench } from "../state/bench";
+import { carrierOf } from "../state/carriers";
+import { quadMap } from "../shapes/quad";
 import { regionSeen, regionsOf, type What } from "./regions";
-import { count, pathOf, px, py } from "./shape";
-import { toScreen, type View } from "./view";
+import { count, pathOf, px, py } from "../shapes/shape";
+import { toScreen, type View } from "../state/view";
 
 const LIGHT = "#fdfcf7";
 const DARK = "#101516";

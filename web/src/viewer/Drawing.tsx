@@ -13,18 +13,18 @@ import {
   useBench,
   type Bench,
   type Draft,
-} from "../features/workbench/bench";
+} from "../state/bench";
 import type { Cover, Thing } from "../api/client";
 import { CarrierLines } from "./CarrierLines";
 import { FollowedPoints } from "./FollowedPoints";
 import { JointLines } from "./JointLines";
-import { along, count, pathOf, pointOf, shapeFrom, type Shape } from "./shape";
+import { along, count, pathOf, pointOf, shapeFrom, type Shape } from "../shapes/shape";
 import { FrameAround, Proposed } from "./overlays";
-import { edgeRuns, isSoft } from "./soft";
-import { solvingUnder } from "./riding";
+import { edgeRuns, isSoft } from "../shapes/soft";
+import { solvingUnder } from "../state/riding";
 import { selectionBox } from "./selecting";
 import { kindOf, type Hit } from "./tools";
-import { toScreen, useView, type View } from "./view";
+import { toScreen, useView, type View } from "../state/view";
 
 /** Outlines, panes, points and handles over the picture. */
 export function Drawing({ hovered }: { hovered: Hit }) {

@@ -1,7 +1,7 @@
-import type { Bench } from "../features/workbench/bench";
-import { carrierOf } from "../features/workbench/carriers";
+import type { Bench } from "../state/bench";
+import { carrierOf } from "../state/carriers";
 import { pointsHere } from "./features";
-import { toScreen, type View } from "./view";
+import { toScreen, type View } from "../state/view";
 
 const LIGHT = "#fdfcf7";
 const DARK = "#101516";

@@ -1,6 +1,6 @@
-import { outlineOf, shapeOf, type Bench } from "../features/workbench/bench";
-import { count, along, type Shape } from "./shape";
-import { toScreen, type View } from "./view";
+import { outlineOf, shapeOf, type Bench } from "../state/bench";
+import { count, along, type Shape } from "../shapes/shape";
+import { toScreen, type View } from "../state/view";
 
 const DARK = "#101516";
 

@@ -1,14 +1,14 @@
 import { useCallback, useEffect, useRef, useState, type PointerEvent } from "react";
 import { toast } from "sonner";
 
-import { bench, useBench } from "../features/workbench/bench";
-import { ProposalBar } from "../features/workbench/ProposalBar";
+import { bench, useBench } from "../state/bench";
+import { ProposalBar } from "./ProposalBar";
 import { wheelWhileDragging } from "./draw";
 import { Drawing } from "./Drawing";
 import { lastPointer, Screen } from "./screen";
 import { begin, hitTest, hover, twice, type Gesture, type Hit, type PointerAt } from "./tools";
 import { hint } from "./hint";
-import { toPlate, usePointer, useView } from "./view";
+import { toPlate, usePointer, useView } from "../state/view";
 
 const TRAVEL = 3;
 

@@ -1,11 +1,11 @@
 import { toast } from "sonner";
 
 import { api, data, tell, type Edit, type PointKind } from "../api/client";
-import { bench, select, setBench, type Draft, type Into } from "../features/workbench/bench";
-import { send } from "../features/workbench/send";
-import { started, type Started, type Starter } from "./starters";
+import { bench, select, setBench, type Draft, type Into } from "../state/bench";
+import { send } from "../commands/send";
+import { started, type Started, type Starter } from "../shapes/starters";
 import type { Gesture, PointerAt } from "./tools";
-import { toPlate, toScreen, useView } from "./view";
+import { toPlate, toScreen, useView } from "../state/view";
 
 const CLOSE_REACH = 11;
 

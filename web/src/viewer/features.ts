@@ -1,9 +1,9 @@
 import type { Carrier, Edit } from "../api/client";
-import { bench, select, setBench } from "../features/workbench/bench";
-import { carrierOf } from "../features/workbench/carriers";
-import { send } from "../features/workbench/send";
+import { bench, select, setBench } from "../state/bench";
+import { carrierOf } from "../state/carriers";
+import { send } from "../commands/send";
 import type { Gesture, PointerAt } from "./tools";
-import { toPlate, toScreen, useView } from "./view";
+import { toPlate, toScreen, useView } from "../state/view";
 
 type FollowedPoint = NonNullable<Carrier["points"]>[number];
 

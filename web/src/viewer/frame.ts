@@ -1,9 +1,9 @@
-import { bench, outlineOf, placedOf, setBench, shapeOf, type Bench } from "../features/workbench/bench";
-import { send } from "../features/workbench/send";
-import { boundsOf, mapped, middleOf, scaling, turning, about, type Affine, type Bounds } from "./affine";
-import { count, type Shape } from "./shape";
+import { bench, outlineOf, placedOf, setBench, shapeOf, type Bench } from "../state/bench";
+import { send } from "../commands/send";
+import { boundsOf, mapped, middleOf, scaling, turning, about, type Affine, type Bounds } from "../shapes/affine";
+import { count, type Shape } from "../shapes/shape";
 import type { Gesture, PointerAt } from "./tools";
-import { toPlate, toScreen, useView } from "./view";
+import { toPlate, toScreen, useView } from "../state/view";
 
 /** Part of the frame around what is chosen: -1, 0, 1 across and down for its grips, or the place it turns about. */
 export type Grip = { kind: "grip"; x: -1 | 0 | 1; y: -1 | 0 | 1 } | { kind: "pivot" } | { kind: "turn" };

@@ -1,5 +1,5 @@
-import { bench, subjectOf } from "../features/workbench/bench";
-import { isTracing } from "./trace";
+import { bench, subjectOf } from "../state/bench";
+import { isTracing } from "../commands/trace";
 
 /** One line on what a click, a drag and the modifiers do just now. */
 export function hint(): string {

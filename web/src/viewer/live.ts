@@ -1,4 +1,4 @@
-import type { Shape } from "./shape";
+import type { Shape } from "../shapes/shape";
 
 /** What is being dragged just now, as the server wants it. */
 export interface LiveRequest {

@@ -1,7 +1,7 @@
-import type { Bench } from "../features/workbench/bench";
+import type { Bench } from "../state/bench";
 import { frameBox, onScreen, placeOf, shownPivot } from "./frame";
-import { pathOf, shapeFrom, type Shape } from "./shape";
-import { toScreen, type View } from "./view";
+import { pathOf, shapeFrom, type Shape } from "../shapes/shape";
+import { toScreen, type View } from "../state/view";
 
 const LIGHT = "#fdfcf7";
 const DARK = "#101516";

@@ -1,11 +1,11 @@
 import type { Carrier, Edit } from "../api/client";
-import { bench, setBench, shapeOf, type Bench } from "../features/workbench/bench";
-import { carrierOf } from "../features/workbench/carriers";
-import { send } from "../features/workbench/send";
-import { quadMap } from "./quad";
-import { count, inside, moved, pointOf, px, py, shapeFrom, STRIDE, type Shape } from "./shape";
+import { bench, setBench, shapeOf, type Bench } from "../state/bench";
+import { carrierOf } from "../state/carriers";
+import { send } from "../commands/send";
+import { quadMap } from "../shapes/quad";
+import { count, inside, moved, pointOf, px, py, shapeFrom, STRIDE, type Shape } from "../shapes/shape";
 import type { Gesture, PointerAt } from "./tools";
-import { toPlate, toScreen, useView } from "./view";
+import { toPlate, toScreen, useView } from "../state/view";
 
 export type What = "patch" | "blind";
 type Region = NonNullable<Carrier["patches"]>[number];

@@ -1,11 +1,11 @@
 import { toast } from "sonner";
 
 import { api, data, tell, type Edit, type Sampled } from "../api/client";
-import { bench, select, setBench, subjectOf } from "../features/workbench/bench";
-import { send } from "../features/workbench/send";
+import { bench, select, setBench, subjectOf } from "../state/bench";
+import { send } from "../commands/send";
 import { selectionBox } from "./selecting";
 import type { Gesture, PointerAt } from "./tools";
-import { toPlate, useView } from "./view";
+import { toPlate, useView } from "../state/view";
 
 /** A drag over the backing: a sample for the chosen subject, or a new subject where none is chosen. */
 export function beginSample(start: PointerAt): Gesture {

@@ -1,4 +1,4 @@
-import { tableColour } from "../app/room";
+import { tableColour } from "../ui/room";
 import {
   bench,
   counted,
@@ -7,12 +7,12 @@ import {
   useBench,
   type Bench,
   type Look,
-} from "../features/workbench/bench";
-import { carrierOf, carriersOf } from "../features/workbench/carriers";
-import { lastFrame } from "../ui/format";
+} from "../state/bench";
+import { carrierOf, carriersOf } from "../state/carriers";
+import { lastFrame } from "../state/plate";
 import { LiveLink } from "./live";
 import { PictureStore } from "./pictures";
-import { toScreen, useView } from "./view";
+import { toScreen, useView } from "../state/view";
 
 type Size = "full" | "proxy";
 const PROXY_WIDTH = 960;

@@ -1,7 +1,7 @@
-import { bench, select, setBench, shapeOf } from "../features/workbench/bench";
-import { count, px, py } from "./shape";
+import { bench, select, setBench, shapeOf } from "../state/bench";
+import { count, px, py } from "../shapes/shape";
 import type { Gesture, PointerAt } from "./tools";
-import { toScreen, useView } from "./view";
+import { toScreen, useView } from "../state/view";
 
 /** A loop drawn over nothing with Alt selects the active outline's points in it. */
 export function lassoSelect(start: PointerAt): Gesture {

@@ -14,9 +14,9 @@ import {
   select,
   setBench,
   shapeOf,
-} from "../features/workbench/bench";
-import { carrierOf, isByHand } from "../features/workbench/carriers";
-import { send } from "../features/workbench/send";
+} from "../state/bench";
+import { carrierOf, isByHand } from "../state/carriers";
+import { send } from "../commands/send";
 import { beginFeature, beginJoint, beginPoint } from "./features";
 import { beginFreehand, beginPane, beginPen, beginStarter } from "./draw";
 import { beginPivot, frameBox, framedShape, gripAt, mapOf } from "./frame";
@@ -34,13 +34,13 @@ import {
   type OnCurve,
   type PointRow,
   type Shape,
-} from "./shape";
+} from "../shapes/shape";
 import { beginRegion } from "./regions";
 import { boxSelect, lassoSelect } from "./selecting";
-import { pulled } from "./soft";
+import { pulled } from "../shapes/soft";
 import { beginSample } from "./sampling";
-import { beginTrace, hoverTrace, isFitting } from "./trace";
-import { toPlate, toScreen, useView } from "./view";
+import { beginTrace, hoverTrace, isFitting } from "../commands/trace";
+import { toPlate, toScreen, useView } from "../state/view";
 
 /** What the pointer is over, from the most precise thing to the least. */
 export type Hit =

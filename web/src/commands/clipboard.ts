@@ -1,0 +1,86 @@
+import { toast } from "sonner";
+
+import { api, data, tell, type Copied, type Edit } from "../api/client";
+import { bench, coverOf, outlineOf, select, shapeOf } from "../state/bench";
+import { rowsOf } from "./proposals";
+import { send } from "./send";
+
+const PLACE = "wise-glove-copied";
+
+/** What was copied: a cover or an outline with all of its keys, and the shape of a frame. */
+interface Clip {
+  what: Copied;
+  shape: number[][] | null;
+  shot: string;
+}
+
+/** Copy the active outline (or with nothing chosen in it its whole cover), kept for other shots and pages too. */
+export async function copyChosen() {
+  const b = bench();
+  const outline = outlineOf(b, b.active);
+  const cover = coverOf(b, b.selected);
+  if (!b.shot || !cover) return;
+  const one = outline && (cover.outlines ?? []).length > 1 ? outline.id : cover.id;
+  const shape = outline ? shapeOf(b, outline.id, b.frame) : null;
+  try {
+    const params = { path: { shot_id: b.shot.id, element: one } };
+    const what = await data<Copied>(api.GET("/api/shots/{shot_id}/copies/{element}", { params }));
+    const clip: Clip = { what, shape: shape && rowsOf(shape), shot: b.shot.id };
+    localStorage.setItem(PLACE, JSON.stringify(clip));
+    toast(
+      `Copied ${cover.name}. Ctrl+V pastes it, Ctrl+Shift+V its shape on frame ${b.frame} as a key of what is selected.`,
+    );
+  } catch (error) {
+    tell(error);
+  }
+}
+
+function held(): Clip | null {
+  try {
+    return JSON.parse(localStorage.getItem(PLACE) ?? "null") as Clip | null;
+  } catch {
+    return null;
+  }
+}
+
+/** Paste what was copied as a cover of its own; in another shot its first key comes to this frame. */
+export async function paste() {
+  const clip = held();
+  const { shot, frame } = bench();
+  if (!clip || !shot) return void toast("Nothing has been copied yet. Ctrl+C copies what is selected.");
+  const elsewhere = clip.shot !== shot.id;
+  const edit = { type: "paste", what: clip.what, ...(elsewhere ? { frame } : { offset: [12, 12] }) };
+  const change = await send(edit as Edit);
+  if (change?.made) select(change.made);
+}
+
+/** Paste what was copied as further outlines of a cover. */
+export async function pasteInto(cover: string) {
+  const clip = held();
+  if (!clip) return void toast("Nothing has been copied yet. Ctrl+C copies what is selected.");
+  const elsewhere = clip.shot !== bench().shot?.id;
+  await send({
+    type: "paste",
+    what: clip.what,
+    into: cover,
+    ...(elsewhere ? { frame: bench().frame } : {}),
+  } as Edit);
+}
+
+/** Paste the copied shape as a key of the active outline on this frame. */
+export async function pasteKey() {
+  const clip = held();
+  const { active, frame } = bench();
+  if (!clip?.shape) return void toast("No shape has been copied yet. Ctrl+C copies that of this frame.");
+  if (!outlineOf(bench(), active))
+    return void toast("Select the outline that is to get the key, then paste.");
+  await send({ type: "set-keys", outline: active!, shapes: { [frame]: clip.shape } } as Edit);
+}
+
+/** A second cover like the selected one. */
+export async function duplicate() {
+  const { selected } = bench();
+  if (!coverOf(bench(), selected)) return;
+  const change = await send({ type: "duplicate", cover: selected!, offset: [12, 12] } as Edit);
+  if (change?.made) select(change.made);
+}

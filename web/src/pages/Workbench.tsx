@@ -1,0 +1,94 @@
+import { useQuery } from "@tanstack/react-query";
+import { useCallback, useEffect, useRef } from "react";
+
+import { api, data, tell, type ShotState } from "../api/client";
+import { useNotice, type Notice } from "../api/events";
+import { Button } from "../ui/Button";
+import { useView } from "../state/view";
+import { Viewer } from "../viewer/Viewer";
+import { adopt, bench, setBench, useBench } from "../state/bench";
+import { DepthPanel } from "../panels/DepthPanel";
+import { DetailsPanel } from "../panels/DetailsPanel";
+import { FrameStrip } from "../strip/FrameStrip";
+import { firstRows, loadGeometry, takeIn } from "../commands/geometry";
+import { LookBar } from "../viewer/LookBar";
+import { catchUp } from "../commands/send";
+import { CarrierList } from "../panels/Carriers";
+import { solvingEnded, watchSolving } from "../commands/solving";
+import { ToolRail } from "../panels/ToolRail";
+import { TopBar } from "./TopBar";
+import { useWorkbenchKeys } from "./useWorkbenchKeys";
+
+/** The page on which a shot is worked on. */
+export function Workbench({ id }: { id: string }) {
+  const loaded = useBench((b) => b.shot?.id === id);
+  const asked = useRef(performance.now());
+  useWorkbenchKeys();
+
+  const query = useQuery({
+    queryKey: ["bench", id],
+    queryFn: async () => {
+      const path = { shot_id: id };
+      const state = await data<ShotState>(api.GET("/api/shots/{shot_id}", { params: { path } }));
+      return { state, rows: await firstRows(state) };
+    },
+    gcTime: 0,
+    staleTime: Infinity,
+  });
+  useEffect(() => {
+    if (!query.data) return;
+    const { state, rows } = query.data;
+    const { plate } = state;
+    const first = plate.first ?? 1001;
+    adopt(state);
+    // Taken in at the same time, the lines are drawn together with the page.
+    if (rows) takeIn(first, first, rows);
+    // The other frames wait until the page with this one is on the display.
+    requestAnimationFrame(() => setTimeout(() => loadGeometry().catch(tell)));
+    useView.getState().setPlate(plate.width, plate.height, plate.pixel_aspect ?? 1);
+    performance.measure("open", { start: asked.current, end: performance.now() });
+  }, [query.data]);
+  useEffect(
+    () => () =>
+      setBench({ shot: null, playing: false, draft: null, drag: null, selected: null, active: null }),
+    [],
+  );
+
+  useNotice(
+    useCallback((notice: Notice) => {
+      const { shot } = bench();
+      if (notice.topic === "shot" && notice.shot === shot?.id && notice.revision > shot.revision)
+        void catchUp(notice.revision, notice.by);
+      if (notice.topic === "motion" && notice.shot === shot?.id) watchSolving(notice.carrier, notice.places);
+      if (notice.topic === "job" && notice.state === "failed" && Object.keys(bench().solving).length)
+        solvingEnded();
+    }, []),
+  );
+
+  if (query.error)
+    return (
+      <main className="mx-auto max-w-lg p-10">
+        <p className="mb-4">{query.error.message}</p>
+        <Button onClick={() => void query.refetch()}>Try again</Button> <a href="/">Go to the shots</a>
+      </main>
+    );
+  if (!loaded) return <main className="p-10 text-ink-soft">Opening the shot …</main>;
+  return (
+    <div className="grid h-full min-h-0 grid-rows-[44px_minmax(0,1fr)_auto]">
+      <TopBar />
+      <div className="grid min-h-0 grid-cols-[52px_minmax(0,1fr)_296px]">
+        <ToolRail />
+        <section className="flex min-h-0 min-w-0 flex-col" aria-label="Viewer">
+          <Viewer shot={id} />
+          <LookBar />
+        </section>
+        <aside className="flex min-h-0 flex-col border-l border-line">
+          <DepthPanel />
+          <CarrierList />
+          <DetailsPanel />
+        </aside>
+      </div>
+      <FrameStrip />
+    </div>
+  );
+}

@@ -1,0 +1,303 @@
+import type { Cover, Edit, Pane } from "../api/client";
+import { Button, Choice } from "../ui/Button";
+import { lastFrame, rateText } from "../state/plate";
+import { NumberField } from "../ui/NumberField";
+import { Section } from "../ui/Section";
+import { TextField } from "../ui/TextField";
+import {
+  chosenCovers,
+  coverOf,
+  outlineOf,
+  paneOf,
+  select,
+  setBench,
+  subjectOf,
+  type Bench,
+  useSettled,
+} from "../state/bench";
+import { carrierOf } from "../state/carriers";
+import { CarrierDetails } from "./CarrierDetails";
+import { InsertChooser } from "./InsertChooser";
+import { EaseRow, KeyRow } from "./KeyRows";
+import { OutlineDetails } from "./OutlineDetails";
+import { RideRow } from "./RideRow";
+import { Heading, Row } from "./Row";
+import { ScreenRows } from "./ScreenRows";
+import { send } from "../commands/send";
+import { SubjectDetails } from "./SubjectDetails";
+import { NewSubject } from "./NewSubject";
+import { takeTool } from "./ToolRail";
+import { groupChosen } from "../pages/useWorkbenchKeys";
+
+/** What the selected thing needs, most used first. */
+export function DetailsPanel() {
+  const b = useSettled();
+  const cover = coverOf(b, b.selected);
+  const pane = paneOf(b, b.selected);
+  const carrier = carrierOf(b, b.selected);
+  const subject = subjectOf(b, b.selected);
+  return (
+    <section className="min-h-0 flex-1 overflow-y-auto px-3 py-2" aria-label="Details">
+      {cover ? (
+        <CoverDetails b={b} cover={cover} />
+      ) : pane ? (
+        <PaneDetails b={b} pane={pane} />
+      ) : subject ? (
+        <SubjectDetails b={b} subject={subject} />
+      ) : carrier ? (
+        <CarrierDetails b={b} carrier={carrier} />
+      ) : (
+        <ShotDetails b={b} />
+      )}
+    </section>
+  );
+}
+
+/** Okabe & Ito's colour-blind-safe set. */
+const COLOURS = ["#56b4e9", "#e69f00", "#cc79a7", "#009e73", "#f0e442", "#d55e00", "#0072b2"];
+
+function Colours({ value, onPick }: { value: string; onPick: (colour: string) => void }) {
+  return COLOURS.map((colour) => (
+    <button
+      key={colour}
+      type="button"
+      aria-label={`Colour ${colour}`}
+      aria-pressed={colour === value}
+      title={`Colour ${colour}`}
+      className={`size-[18px] rounded-full border-2 ${colour === value ? "border-ink" : "border-transparent"}`}
+      style={{ background: colour }}
+      onClick={() => onPick(colour)}
+    />
+  ));
+}
+
+/** What covers are usually called. */
+const NAMES = [
+  "Index finger",
+  "Middle finger",
+  "Ring finger",
+  "Little finger",
+  "Thumb",
+  "Palm",
+  "Hand",
+  "Arm",
+  "Person",
+];
+
+function CoverDetails({ b, cover }: { b: Bench; cover: Cover }) {
+  const { plate } = b.shot!;
+  const first = plate.first ?? 1001;
+  const set = (change: Partial<Cover>) =>
+    void send({ type: "set-cover", cover: cover.id, ...change } as Edit);
+  const outline = outlineOf(b, b.active);
+  return (
+    <>
+      <Heading name={cover.name} kind="cover" />
+      {chosenCovers(b).length > 1 && (
+        <Row label={`${chosenCovers(b).length} chosen`}>
+          <Button small title="Put them into a group  (Ctrl+G)" onClick={groupChosen}>
+            Group
+          </Button>
+          <span className="text-[13px] text-ink-soft">arrows move all of them</span>
+        </Row>
+      )}
+      <Row label="Name">
+        <TextField
+          label="Name"
+          className="flex-1"
+          value={cover.name}
+          suggestions={NAMES}
+          onCommit={(name) => set({ name })}
+        />
+      </Row>
+      <RideRow b={b} elements={[cover.id]} rides={outline?.rides ?? null} outline={outline} />
+      <Row label="Colour">
+        <Colours value={cover.colour} onPick={(colour) => set({ colour })} />
+      </Row>
+      {(cover.outlines ?? []).length > 1 && (
+        <Row label="Outlines">
+          {(cover.outlines ?? []).map((id, i) => (
+            <Button
+              key={id}
+              look={id === b.active ? "main" : "plain"}
+              small
+              onClick={() => select(cover.id, id)}
+            >
+              {i + 1} {outlineOf(b, id)?.mode}
+            </Button>
+          ))}
+        </Row>
+      )}
+      {outline && <OutlineDetails b={b} cover={cover} outline={outline} />}
+      <Section title="Matte and span" open={false}>
+        <Row label="There">
+          <NumberField
+            label="In"
+            narrow
+            value={cover.first ?? first}
+            min={first}
+            max={cover.last ?? lastFrame(plate)}
+            onCommit={(frame) => set({ first: frame })}
+          />
+          <NumberField
+            label="Out"
+            narrow
+            value={cover.last ?? lastFrame(plate)}
+            min={cover.first ?? first}
+            max={lastFrame(plate)}
+            onCommit={(frame) => set({ last: frame })}
+          />
+        </Row>
+        <Row label="Fade">
+          <NumberField
+            label="Fade in"
+            caption="in"
+            narrow
+            unit="fr"
+            value={cover.fade_in ?? 0}
+            min={0}
+            max={1000}
+            onCommit={(fade_in) => set({ fade_in })}
+          />
+          <NumberField
+            label="Fade out"
+            caption="out"
+            narrow
+            unit="fr"
+            value={cover.fade_out ?? 0}
+            min={0}
+            max={1000}
+            onCommit={(fade_out) => set({ fade_out })}
+          />
+        </Row>
+        <Row label="Matte">
+          <NumberField
+            label="Grow"
+            caption="grow"
+            unit="px"
+            digits={2}
+            step={0.1}
+            value={cover.grow ?? 0}
+            min={-100}
+            max={100}
+            onCommit={(grow) => set({ grow })}
+          />
+        </Row>
+        <Row label="Motion blur">
+          <NumberField
+            label="Shutter"
+            caption="shutter"
+            unit="°"
+            step={5}
+            value={cover.shutter ?? 0}
+            min={0}
+            max={720}
+            onCommit={(shutter) => set({ shutter })}
+          />
+          {(cover.shutter ?? 0) > 0 && (
+            <NumberField
+              label="Phase"
+              caption="phase"
+              unit="°"
+              step={5}
+              value={cover.phase ?? 0}
+              min={-360}
+              max={360}
+              onCommit={(phase) => set({ phase })}
+            />
+          )}
+        </Row>
+      </Section>
+      <Row label="">
+        <Button look="brick" small onClick={() => void send({ type: "delete", element: cover.id })}>
+          Delete cover
+        </Button>
+      </Row>
+    </>
+  );
+}
+
+const MIXINGS: { value: "linear" | "encoded"; label: string; title: string }[] = [
+  { value: "linear", label: "Linear", title: "Mix in linear light, as light adds up" },
+  { value: "encoded", label: "Encoded", title: "Mix the encoded values, as stored" },
+];
+
+function PaneDetails({ b, pane }: { b: Bench; pane: Pane }) {
+  const set = (change: Partial<Pane>) => void send({ type: "set-pane", pane: pane.id, ...change } as Edit);
+  return (
+    <>
+      <Heading name={pane.name} kind="pane" />
+      <Row label="Name">
+        <TextField label="Name" className="flex-1" value={pane.name} onCommit={(name) => set({ name })} />
+      </Row>
+      <RideRow b={b} elements={[pane.id]} rides={pane.rides ?? null} />
+      <InsertChooser pane={pane} />
+      <Row label="Opacity">
+        <NumberField
+          label="Mix"
+          unit="%"
+          value={Math.round((pane.opacity ?? 1) * 100)}
+          min={0}
+          max={100}
+          onCommit={(percent) => set({ opacity: percent / 100 })}
+        />
+      </Row>
+      <Row label="In front">
+        <Button
+          small
+          title="Where the screen was shot in a backing's colour: drag over it, and what is not of that colour stays in front"
+          onClick={() => {
+            takeTool("sample");
+            setBench({ into: { pane: pane.id } });
+          }}
+        >
+          Hold out by colour
+        </Button>
+      </Row>
+      <KeyRow b={b} element={pane.id} />
+      <EaseRow b={b} element={pane.id} />
+      <Section title="Screen">
+        <ScreenRows b={b} pane={pane} set={set} />
+      </Section>
+      <Row label="">
+        <Button look="brick" small onClick={() => void send({ type: "delete", element: pane.id })}>
+          Delete pane
+        </Button>
+      </Row>
+    </>
+  );
+}
+
+function ShotDetails({ b }: { b: Bench }) {
+  const { plate, elements } = b.shot!;
+  const settings = elements.settings;
+  if (settings?.kind !== "settings") return null;
+  return (
+    <>
+      <Heading name={settings.name} kind="shot" />
+      <Row label="Name">
+        <TextField
+          label="Name"
+          className="flex-1"
+          value={settings.name}
+          onCommit={(name) => void send({ type: "set-shot", name })}
+        />
+      </Row>
+      <Row label="Mixing in">
+        <Choice
+          options={MIXINGS}
+          value={settings.mixing ?? "linear"}
+          onPick={(mixing) => void send({ type: "set-shot", mixing })}
+        />
+      </Row>
+      <NewSubject b={b} />
+      <Row label="Plate">
+        {plate.width} x {plate.height}
+        {plate.pixel_aspect !== 1 && `, pixels 1:${plate.pixel_aspect}`}
+      </Row>
+      <Row label="Frames">
+        {plate.first} to {lastFrame(plate)}, {rateText(plate.rate_num, plate.rate_den)} f/s
+      </Row>
+    </>
+  );
+}

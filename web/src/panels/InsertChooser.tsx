@@ -1,0 +1,79 @@
+import { Listbox, ListboxButton, ListboxOption, ListboxOptions } from "@headlessui/react";
+import { ChevronDown } from "lucide-react";
+import { useCallback } from "react";
+
+import type { Edit, Pane } from "../api/client";
+import { NumberField } from "../ui/NumberField";
+import { useBench } from "../state/bench";
+import { clipLabel, TakeIn, useClips } from "./clips";
+import { send } from "../commands/send";
+
+const CHART = "chart";
+
+/** What a pane shows: the test chart, or a still or clip that is taken in here. */
+export function InsertChooser({ pane }: { pane: Pane }) {
+  const shot = useBench((b) => b.shot!);
+  const clips = useClips(shot.id);
+  const show = useCallback(
+    (value: string) =>
+      void send({
+        type: "set-pane",
+        pane: pane.id,
+        insert: value === CHART ? { source: "chart" } : { source: "media", media: value },
+      } as Edit),
+    [pane.id],
+  );
+
+  const current = pane.insert?.source === "media" ? (pane.insert.media ?? CHART) : CHART;
+  const known = clips.data?.find((c) => c.id === current);
+  return (
+    <div className="mb-1.5 grid grid-cols-[84px_minmax(0,1fr)] gap-y-1.5">
+      <span className="pt-1 text-ink-soft">Shows</span>
+      <Listbox value={current} onChange={show}>
+        <ListboxButton className="flex h-7 min-w-0 items-center justify-between rounded-md border border-line bg-cloth-raised px-2">
+          <span className="truncate">
+            {current === CHART ? "Test chart" : (known?.info.name ?? "Picture")}
+          </span>
+          <ChevronDown size={15} className="shrink-0 text-ink-soft" />
+        </ListboxButton>
+        <ListboxOptions
+          anchor={{ to: "bottom start", gap: 4 }}
+          className="z-20 w-[190px] rounded-md border border-line bg-cloth-raised p-1 shadow-lg outline-none"
+        >
+          {[
+            { id: CHART, label: "Test chart" },
+            ...(clips.data ?? []).map((c) => ({ id: c.id, label: clipLabel(c) })),
+          ].map((option) => (
+            <ListboxOption
+              key={option.id}
+              value={option.id}
+              className="cursor-pointer truncate rounded px-2 py-1 data-focus:bg-teal-soft data-selected:font-semibold"
+            >
+              {option.label}
+            </ListboxOption>
+          ))}
+        </ListboxOptions>
+      </Listbox>
+      <span />
+      <div>
+        <TakeIn shot={shot.id} label="Take in a still or clip …" testId="insert-files" onTaken={show} />
+      </div>
+      {known && known.info.count > 1 && (
+        <>
+          <span className="pt-1 text-ink-soft">Begins at</span>
+          <NumberField
+            label="Frame"
+            value={pane.insert?.start ?? shot.plate.first ?? 1001}
+            onCommit={(start) =>
+              void send({
+                type: "set-pane",
+                pane: pane.id,
+                insert: { source: "media", media: current, start: Math.round(start) },
+              } as Edit)
+            }
+          />
+        </>
+      )}
+    </div>
+  );
+}

@@ -1,0 +1,127 @@
+import { useEffect, useState } from "react";
+
+import { api, data, type Pane, type PaneAspect } from "../api/client";
+import { Button } from "../ui/Button";
+import { NumberField } from "../ui/NumberField";
+import { shapeOf, type Bench } from "../state/bench";
+import { Row } from "./Row";
+
+/** How a pane's face is shaped: round corners, bowed glass and edges, a soft border, and the real screen's aspect. */
+export function ScreenRows(props: { b: Bench; pane: Pane; set: (change: Partial<Pane>) => void }) {
+  const { b, pane, set } = props;
+  return (
+    <>
+      <Row label="Corners">
+        <Percent
+          label="Radius of the corners"
+          caption="round"
+          value={pane.radius ?? 0}
+          min={0}
+          max={50}
+          onCommit={(radius) => set({ radius })}
+        />
+        <NumberField
+          label="Soft border"
+          caption="soft"
+          unit="px"
+          narrow
+          digits={1}
+          step={0.5}
+          value={pane.soft ?? 0}
+          min={0}
+          max={500}
+          onCommit={(soft) => set({ soft })}
+        />
+      </Row>
+      <Row label="Bow">
+        <Percent
+          label="Bow of the glass"
+          caption="glass"
+          value={pane.bow ?? 0}
+          min={-50}
+          max={50}
+          onCommit={(bow) => set({ bow })}
+        />
+        <Percent
+          label="Bow of the edges"
+          caption="edges"
+          value={pane.edges ?? 0}
+          min={-20}
+          max={20}
+          onCommit={(edges) => set({ edges })}
+        />
+      </Row>
+      <AspectRow b={b} pane={pane} set={set} />
+    </>
+  );
+}
+
+function Percent(props: {
+  label: string;
+  caption: string;
+  value: number;
+  min: number;
+  max: number;
+  onCommit: (share: number) => void;
+}) {
+  return (
+    <NumberField
+      {...props}
+      unit="%"
+      narrow
+      digits={1}
+      step={0.5}
+      value={props.value * 100}
+      onCommit={(percent) => props.onCommit(percent / 100)}
+    />
+  );
+}
+
+/** The aspect of the real screen: typed where it is known, else as its perspective tells it. */
+function AspectRow({ b, pane, set }: { b: Bench; pane: Pane; set: (change: Partial<Pane>) => void }) {
+  const [told, setTold] = useState<PaneAspect | null>(null);
+  const shot = b.shot!.id;
+  const corners = shapeOf(b, pane.id, pane.keys[0]!.frame)?.join();
+  useEffect(() => {
+    let wanted = true;
+    data<PaneAspect>(
+      api.GET("/api/shots/{shot_id}/panes/{pane}/aspect", {
+        params: { path: { shot_id: shot, pane: pane.id } },
+      }),
+    )
+      .then((aspect) => wanted && setTold(aspect))
+      .catch(() => wanted && setTold(null));
+    return () => {
+      wanted = false;
+    };
+  }, [shot, pane.id, corners]);
+  return (
+    <Row label="Aspect">
+      <NumberField
+        label="Aspect of the real screen"
+        caption="w:h"
+        narrow
+        digits={3}
+        step={0.01}
+        value={pane.aspect ?? told?.aspect ?? 1.778}
+        min={0.02}
+        max={50}
+        onCommit={(aspect) => set({ aspect })}
+      />
+      {told && Math.abs((pane.aspect ?? 0) - told.aspect) > 0.001 && (
+        <Button
+          small
+          look="quiet"
+          title={
+            told.by_perspective
+              ? "As the perspective of its corners tells it"
+              : "There is too little perspective: as the lengths of its sides tell it"
+          }
+          onClick={() => set({ aspect: told.aspect })}
+        >
+          Take {told.aspect.toFixed(3)}
+        </Button>
+      )}
+    </Row>
+  );
+}

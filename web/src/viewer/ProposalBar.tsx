@@ -1,0 +1,86 @@
+import { fitLine } from "../commands/trace";
+import { Button } from "../ui/Button";
+import { useBench } from "../state/bench";
+import { dropProposal, keepProposal, proposeThinning, turnFrame } from "../commands/proposals";
+
+/** What is proposed over the picture, and what can be done with it. */
+export function ProposalBar() {
+  const proposal = useBench((b) => b.proposal);
+  const fitting = useBench((b) => b.fitting);
+  const frame = useBench((b) => b.frame);
+  if (!proposal && !fitting) return null;
+  const proposed = proposal && (proposal.shapes[frame] ?? null);
+  return (
+    <div
+      className="absolute top-2.5 left-1/2 z-10 flex max-w-[94%] -translate-x-1/2 items-center gap-2 rounded-md border border-line bg-cloth py-1 pr-1 pl-3 shadow-md"
+      role="status"
+      data-testid="proposal"
+      onPointerDown={(event) => event.stopPropagation()}
+    >
+      {fitting && (
+        <>
+          <b>{fitting.points.length} points</b>
+          <Closeness
+            value={fitting.tolerance}
+            label="Tolerance of the outline"
+            onPick={(tolerance) => void fitLine(fitting.line, tolerance)}
+          />
+        </>
+      )}
+      {proposal && <span className="w-max max-w-[420px] leading-[18px]">{proposal.text}</span>}
+      {proposal?.kind === "thin" && (
+        <Closeness
+          value={proposal.tolerance!}
+          label="Tolerance of the animation"
+          onPick={(tolerance) => void proposeThinning(tolerance)}
+        />
+      )}
+      {proposal?.kind === "carry" && proposed && (
+        <>
+          <span className="whitespace-nowrap text-ink-soft">
+            {Math.round((proposal.sure[frame] ?? 0) * 100)} % sure here
+          </span>
+          <Button
+            small
+            look="quiet"
+            title="Leave this frame out, or take it in"
+            onClick={() => turnFrame(frame)}
+          >
+            {proposal.kept.has(frame) ? `Leave out ${frame}` : `Take in ${frame}`}
+          </Button>
+        </>
+      )}
+      <Button small look="main" title="Keep it  (Enter)" onClick={() => void keepProposal()}>
+        Keep
+      </Button>
+      <Button small look="quiet" title="Drop it; nothing was changed  (Escape)" onClick={dropProposal}>
+        Drop
+      </Button>
+    </div>
+  );
+}
+
+/** Fewer points or closer, by a slider whose steps are even to the eye. */
+function Closeness({ value, label, onPick }: { value: number; label: string; onPick: (v: number) => void }) {
+  return (
+    <label className="flex items-center gap-2 text-[13px] whitespace-nowrap text-ink-soft">
+      closer
+      <input
+        type="range"
+        aria-label={label}
+        className="w-28 accent-(--teal)"
+        min={Math.log(0.15)}
+        max={Math.log(12)}
+        step={0.05}
+        value={Math.log(value)}
+        onChange={(event) => onPick(Math.exp(Number(event.target.value)))}
+        onKeyDown={(event) => {
+          if (event.key === "Enter") void keepProposal();
+          if (event.key === "Escape") dropProposal();
+        }}
+      />
+      fewer
+      <span className="w-14 text-ink">{value.toFixed(2)} px</span>
+    </label>
+  );
+}
