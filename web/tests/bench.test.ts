@@ -1,22 +1,20 @@
 import { beforeEach, describe, expect, it } from "vitest";
 
 import type { ShotChange, ShotState } from "../src/api/client";
-import {
-  absorb,
-  adopt,
-  bench,
-  goTo,
-  keyFrames,
-  present,
-  select,
-  setBench,
-  shapeOf,
-} from "../src/state/bench";
+import { absorb, adopt, bench, goTo, select, setBench } from "../src/state/bench";
 import { inOrder } from "../src/viewer/draw";
+import { keyFrames, present, shapeOf } from "../src/state/lookups";
 
 function geometry(points: number[]) {
   const bytes = new Uint8Array(Float32Array.from(points).buffer);
-  return { first: 1001, frames: 1, points: points.length / 8, data: btoa(String.fromCharCode(...bytes)) };
+  return {
+    first: 1001,
+    frames: 1,
+    points: points.length / 8,
+    carriers: [],
+    whole: false,
+    data: btoa(String.fromCharCode(...bytes)),
+  };
 }
 
 const triangle = [
@@ -74,6 +72,8 @@ function change(part: Partial<ShotChange>): ShotChange {
     elements: {},
     geometry: {},
     frames: null,
+    since: 0,
+    others: [],
     undo: "Moved",
     redo: null,
     ...part,

@@ -3,7 +3,6 @@ import { beforeEach, describe, expect, it } from "vitest";
 import type { Carrier, SolvedFrame } from "../src/api/client";
 import { setBench, useBench } from "../src/state/bench";
 import { doubts, solvedOf } from "../src/state/carriers";
-import { doubtful } from "../src/panels/CarrierDetails";
 import { watchSolving } from "../src/commands/solving";
 import { quadMap } from "../src/shapes/quad";
 import { shapeFrom } from "../src/shapes/shape";
@@ -50,6 +49,8 @@ describe("the map of a quad", () => {
   });
 });
 
+const NO_DOUBTS = { doubts: [], runs: [] };
+
 const place = (
   frame: number,
   status: SolvedFrame["status"],
@@ -60,6 +61,7 @@ const place = (
   status,
   confidence,
   reason,
+  evidence: null,
   corners:
     status === "lost"
       ? null
@@ -91,24 +93,24 @@ describe("what is known of a carrier", () => {
   );
 
   it("is what is kept, and over it what is just being solved", () => {
-    watchSolving("c", [place(1003, "solved", 0.8), place(1004, "lost", 0, "frame")]);
+    watchSolving("c", [place(1003, "solved", 0.8), place(1004, "lost", 0, "frame")], NO_DOUBTS);
     const known = solvedOf(useBench.getState(), carrier);
     expect(known.get(1003)!.status).toBe("solved");
     expect(known.get(1004)!.status).toBe("lost");
     expect(known.get(1002)!.confidence).toBe(0.9);
     expect(useBench.getState().frame).toBe(1001);
     setBench({ selected: "c" });
-    watchSolving("c", [place(1005, "lost", 0, "frame")]);
+    watchSolving("c", [place(1005, "lost", 0, "frame")], NO_DOUBTS);
     expect(useBench.getState().frame).toBe(1005);
   });
 
-  it("lists runs that need a look, and pins the worst first, a lost run by its first frame", () => {
-    watchSolving("c", [place(1004, "lost", 0, "frame"), place(1005, "lost", 0, "frame")]);
+  it("pins what the server doubts, the worst first, and of several doubts of a frame the worst", () => {
+    const doubt = (frame: number, need: number) => ({ frame, need, about: "c", what: "unsure" as const });
+    const runs = [{ first: 1003, last: 1003, status: "unsure" as const, reason: "covered" }];
+    const found = { doubts: [doubt(1003, 0.6), doubt(1004, 1), doubt(1003, 0.2)], runs };
+    watchSolving("c", [place(1004, "lost", 0, "frame")], found);
     const b = useBench.getState();
-    expect(doubtful(solvedOf(b, carrier)).map((r) => [r.first, r.last, r.status])).toEqual([
-      [1003, 1003, "unsure"],
-      [1004, 1005, "lost"],
-    ]);
+    expect(b.doubts.c!.runs).toEqual(runs);
     expect(doubts(b)).toEqual([
       { frame: 1004, need: 1 },
       { frame: 1003, need: 0.6 },

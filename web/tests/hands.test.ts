@@ -3,7 +3,7 @@ import { describe, expect, it } from "vitest";
 import { about, boundsOf, mapped, middleOf, scaling, turning } from "../src/shapes/affine";
 import { shapeFrom, STRIDE } from "../src/shapes/shape";
 import { edgeRuns, isSoft, pulled, signedArea, softened } from "../src/shapes/soft";
-import { grownSelection, withinLoop } from "../src/viewer/selecting";
+import { grownSelection, withinLoop } from "../src/shapes/selection";
 
 const square = shapeFrom([
   [10, 10, 0, 0, 3, 0],

@@ -1,13 +1,14 @@
 import { beforeEach, describe, expect, it } from "vitest";
 
-import type { Carrier, Geometry, SolvedFrame } from "../src/api/client";
-import { bench, setBench, shapeOf } from "../src/state/bench";
+import type { Carrier, SolvedFrame } from "../src/api/client";
+import { bench, setBench } from "../src/state/bench";
 import { doubts } from "../src/state/carriers";
 import { worstOf } from "../src/state/checks";
 import { solvingEnded, watchSolving } from "../src/commands/solving";
 import { crossings } from "../src/viewer/JointLines";
-import { regionPoints, regionSeen } from "../src/viewer/regions";
 import { shapeFrom, unpack } from "../src/shapes/shape";
+import { shapeOf } from "../src/state/lookups";
+import { regionPoints, regionSeen } from "../src/state/regions";
 
 const BASE = [
   [0, 0],
@@ -16,11 +17,12 @@ const BASE = [
   [0, 10],
 ];
 
-function track(places: number[][], frames = 4) {
+function track(places: number[][], carriers: string[] = [], frames = 4) {
   const rows = places.flatMap(([x, y]) => [x!, y!, 0, 0, 0, 0, 0, 0]);
   const all = Float32Array.from(Array.from({ length: frames }, () => rows).flat());
   const data = btoa(String.fromCharCode(...new Uint8Array(all.buffer)));
-  return unpack({ first: 1001, frames, points: places.length, data } as Geometry);
+  const whole = carriers.length > 0;
+  return unpack({ first: 1001, frames, points: places.length, carriers, whole, data });
 }
 
 const carrier = {
@@ -45,6 +47,7 @@ const shifted = (frame: number, by: number): SolvedFrame => ({
   status: "solved",
   confidence: 0.9,
   reason: "",
+  evidence: null,
   corners: BASE.map(([x, y]) => [x! + by, y!]) as SolvedFrame["corners"],
 });
 
@@ -63,12 +66,15 @@ beforeEach(() =>
     } as never,
     tracks: {
       c: track(BASE),
-      p: track([
-        [2, 2],
-        [6, 2],
-        [6, 6],
-        [2, 6],
-      ]),
+      p: track(
+        [
+          [2, 2],
+          [6, 2],
+          [6, 6],
+          [2, 6],
+        ],
+        ["c"],
+      ),
     },
     solving: {},
     selected: "c",
@@ -80,7 +86,7 @@ beforeEach(() =>
 
 describe("what rides on a carrier that is being solved", () => {
   it("goes along frame by frame, and the composite shows it, until solving ends", () => {
-    watchSolving("c", [shifted(1002, 3)]);
+    watchSolving("c", [shifted(1002, 3)], { doubts: [], runs: [] });
     expect([...shapeOf(bench(), "p", 1002)!.slice(0, 2)]).toEqual([5, 2]);
     expect([...shapeOf(bench(), "p", 1003)!.slice(0, 2)]).toEqual([2, 2]);
     expect(bench().drag).toMatchObject({ element: "p", frame: 1002, solving: true });
@@ -92,7 +98,7 @@ describe("what rides on a carrier that is being solved", () => {
   it("does not take away what the hand drags", () => {
     const mine = { element: "p", frame: 1001, shape: shapeFrom([[1, 1, 0, 0, 0, 0]]) };
     setBench({ drag: mine });
-    watchSolving("c", [shifted(1002, 3)]);
+    watchSolving("c", [shifted(1002, 3)], { doubts: [], runs: [] });
     expect(bench().drag).toBe(mine);
   });
 });
@@ -107,7 +113,7 @@ describe("a region with keys", () => {
 
   it("is seen where its carrier takes it", () => {
     setBench({ frame: 1002 });
-    watchSolving("c", [shifted(1002, 3)]);
+    watchSolving("c", [shifted(1002, 3)], { doubts: [], runs: [] });
     expect([...regionSeen(bench(), carrier, "patch", 0)!.slice(0, 2)]).toEqual([5, 1]);
   });
 });
@@ -128,9 +134,11 @@ it("a joint is drawn where an outline passes half beyond it", () => {
   ]);
 });
 
-it("frames that slip more than those around them are pinned", () => {
+it("frames whose slip needs a look are pinned", () => {
   const slip = [0.1, 0.2, 0.9, 0.7];
-  setBench({ checks: { of: carrier, first: 1001, jitter: [], removed: [], slip } });
+  const pinned = [{ frame: 1003, need: 0.3, about: "c", what: "slips" as const }];
+  const checks = { of: carrier, first: 1001, jitter: [], removed: [], slip, notable: 0.5, doubts: pinned };
+  setBench({ checks, doubts: {}, near: null });
   expect(doubts(bench()).map((d) => d.frame)).toEqual([1003]);
   expect(worstOf(1001, slip)).toEqual([1003, 0.9]);
   expect(worstOf(1001, [null, undefined])).toBeNull();

@@ -34,7 +34,14 @@ const circle = shapeFrom([
 
 function packed(rows: number[][], first: number, points: number) {
   const bytes = new Uint8Array(Float32Array.from(rows.flat()).buffer);
-  return { first, frames: rows.length, points, data: btoa(String.fromCharCode(...bytes)) };
+  return {
+    first,
+    frames: rows.length,
+    points,
+    carriers: [],
+    whole: false,
+    data: btoa(String.fromCharCode(...bytes)),
+  };
 }
 
 describe("geometry from the server", () => {
@@ -62,7 +69,7 @@ describe("geometry from the server", () => {
 
 describe("geometry that comes row by row", () => {
   it("is not there until its rows are", () => {
-    const track = unpack({ first: 1001, frames: 3, points: 1, data: null });
+    const track = unpack({ first: 1001, frames: 3, points: 1, carriers: [], whole: false, data: null });
     expect(shapeAt(track, 1002)).toBeNull();
     fillRows(track, 1002, Float32Array.from([1, 2, 0, 0, 0, 0, 0, 0]));
     expect([...shapeAt(track, 1002)!].slice(0, 2)).toEqual([1, 2]);

@@ -1,9 +1,11 @@
 import { beforeEach, expect, test } from "vitest";
 
 import type { Cover, ShotState, Subject } from "../src/api/client";
-import { bench, counted, inDepth, isPlaced, partsOf, setBench } from "../src/state/bench";
+import { bench, setBench } from "../src/state/bench";
 import { doubts } from "../src/state/carriers";
-import { freeCovers, keyedBy, servesAs, shown, trySubject } from "../src/state/subjects";
+import { freeCovers, keyedBy, servesAs, shown } from "../src/state/subjects";
+import { counted, inDepth, isPlaced, partsOf } from "../src/state/lookups";
+import { trySubject } from "../src/commands/subjects";
 
 const cover = (id: string, name: string) =>
   ({ kind: "cover", id, name, colour: "#56b4e9", outlines: [`${id}o`] }) as unknown as Cover;
@@ -80,16 +82,11 @@ test("what is tried is written as the edit that would keep it", () => {
 });
 
 test("garbage that cuts is a worse pin than garbage that is close, and none is left of a subject that is gone", () => {
-  const at = (frame: number, what: "near" | "cuts") => ({
-    frame,
-    cover: "boom",
-    name: "Boom",
-    what,
-    distance: 2,
-  });
-  setBench({ near: { of: subject, revision: 3, found: [at(1003, "near"), at(1005, "cuts")] } });
+  const at = (frame: number, need: number) => ({ frame, need, about: "boom", what: "near" as const });
+  const doubted = [at(1003, 0.4), at(1005, 0.8)];
+  setBench({ near: { of: subject, revision: 3, found: [], doubts: doubted }, doubts: {}, checks: null });
   expect(doubts(bench()).map((d) => d.frame)).toEqual([1005, 1003]);
-  setBench({ near: { of: { ...subject, id: "gone" }, revision: 3, found: [at(1003, "near")] } });
+  setBench({ near: { of: { ...subject, id: "gone" }, revision: 3, found: [], doubts: doubted } });
   expect(doubts(bench())).toEqual([]);
 });
 

@@ -9,27 +9,39 @@ export type ShotChange = Schemas["ShotChange"];
 export type ShotCard = Schemas["ShotCard"];
 export type Element = ShotState["elements"][string];
 export type Settings = Extract<Element, { kind?: "settings" }>;
-export type Cover = Schemas["Cover"];
+export type Cover = Schemas["Cover-Output"];
 export type Group = Schemas["Group"];
 export type Outline = Schemas["OutlineView"];
 export type Proposed = Schemas["Proposal"];
 export type Thinning = Schemas["Thinning"];
-export type Copied = Schemas["Copied"];
+export type Copied = Schemas["Copied-Output"];
 export type Pane = Schemas["Pane"];
 export type Subject = Schemas["Subject"];
 /** What has a place in the order of depth. */
 export type Thing = Cover | Pane | Subject;
 export type Sampled = Schemas["Sampled"];
 export type Nearness = Schemas["Nearness"];
+export type Doubt = Schemas["Doubt"];
+export type Run = Schemas["Run"];
+export type Doubts = Schemas["Doubts"];
 export type PlaceValues = Schemas["Values"];
 export type Carrier = Schemas["Carrier"];
-export type SolvedFrame = Schemas["SolvedFrame"];
+export type SolvedFrame = Schemas["SolvedFrame-Output"];
 export type CarrierChecks = Schemas["Checks"];
 export type SlipOf = Schemas["SlipOf"];
 export type PaneAspect = Schemas["Aspect"];
 export type Plate = Schemas["Plate"];
 export type Geometry = Schemas["Geometry"];
 export type Edit = Schemas["EditRequest"]["edit"];
+/** An edit of one kind. */
+export type EditOf<Kind extends Edit["type"]> = Extract<Edit, { type: Kind }>;
+/** What an edit of one kind changes besides what it is about. */
+export type ChangeOf<Kind extends Edit["type"], About extends keyof EditOf<Kind>> = Omit<
+  EditOf<Kind>,
+  "type" | About
+>;
+export type Point = EditOf<"add-cover">["outline"]["points"][number];
+export type Corners = EditOf<"add-pane">["corners"];
 export type Job = Schemas["Job"];
 export type Intake = Schemas["Intake"];
 export type Understood = Schemas["Understood"];
@@ -39,12 +51,12 @@ export type ClipCard = Schemas["ClipCard"];
 export type PointKind = "corner" | "smooth" | "free";
 export type Ease = "smooth" | "linear" | "hold" | "curve";
 
-/** An answer of the server that is not what was asked for; `message` is meant for people. */
+/** An answer of the server that is not what was asked for; its message is meant for people. */
 export class Problem extends Error {
   constructor(
     message: string,
     readonly status: number,
-    readonly body: Record<string, unknown> = {},
+    readonly body: Schemas["Problem"] | null = null,
   ) {
     super(message);
   }
@@ -58,8 +70,8 @@ const TOO_LARGE = "That is too large for one change. Nothing was changed; do it 
 /** Turns an answer that is not 2xx into a Problem. */
 export async function problemOf(response: Response): Promise<Problem> {
   try {
-    const body = (await response.json()) as { message?: string };
-    return new Problem(body.message ?? `The server answered ${response.status}.`, response.status, body);
+    const body = (await response.json()) as Schemas["Problem"];
+    return new Problem(body.detail, response.status, body);
   } catch {
     if (response.status === 413) return new Problem(TOO_LARGE, 413);
     return new Problem(
@@ -87,7 +99,7 @@ export async function data<T>(answer: Promise<{ data?: unknown }>): Promise<T> {
   return (await answer).data as T;
 }
 
-/** Tell the artist what went wrong. */
-export function tell(error: unknown) {
+/** Say to the artist what went wrong. */
+export function say(error: unknown) {
   toast(error instanceof Error ? error.message : String(error));
 }

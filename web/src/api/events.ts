@@ -1,13 +1,15 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useEffect } from "react";
 
-import type { Job, SolvedFrame } from "./client";
+import type { Doubt, Job, Run, SolvedFrame } from "./client";
 
 export type Notice =
   | { topic: "hello" }
+  /** Some notices have been missed. */
+  | { topic: "gap" }
   | ({ topic: "job" } & Job)
   | { topic: "shot"; shot: string; revision: number; by?: string }
-  | { topic: "motion"; shot: string; carrier: string; places: SolvedFrame[] }
+  | { topic: "motion"; shot: string; carrier: string; places: SolvedFrame[]; doubts: Doubt[]; runs: Run[] }
   | { topic: "shots" }
   | { topic: "clips"; shot: string };
 
@@ -29,6 +31,9 @@ export function useEvents() {
     stream.onmessage = (event: MessageEvent<string>) => {
       const notice = JSON.parse(event.data) as Notice;
       if (notice.topic === "hello") void queries.invalidateQueries({ queryKey: ["jobs"] });
+      if (notice.topic === "gap")
+        for (const list of ["jobs", "shots", "intakes", "clips"])
+          void queries.invalidateQueries({ queryKey: [list] });
       if (notice.topic === "job") {
         queries.setQueriesData<Job[]>({ queryKey: ["jobs"] }, (old) => merged(old, notice));
         if (notice.state !== "running") void queries.invalidateQueries({ queryKey: ["intakes"] });

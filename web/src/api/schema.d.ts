@@ -15,7 +15,7 @@ export interface paths {
          * Read Picture
          * @description A display copy of a clip's picture (0-based). A clip's content never changes, so it may be kept for ever.
          */
-        get: operations["read_picture_api_clips__clip_id___size___number__jpg_get"];
+        get: operations["read_picture"];
         put?: never;
         post?: never;
         delete?: never;
@@ -35,7 +35,7 @@ export interface paths {
          * Fetch Delivery
          * @description The package of a finished delivery.
          */
-        get: operations["fetch_delivery_api_deliveries__job_id__zip_get"];
+        get: operations["fetch_delivery"];
         put?: never;
         post?: never;
         delete?: never;
@@ -53,9 +53,9 @@ export interface paths {
         };
         /**
          * Events
-         * @description Notices as JSON: {topic: job | shot | shots | clips, ...}.
+         * @description Notices as JSON: {topic: hello | gap | job | shot | motion | shots | clips, ...}; one of a shot says its revision.
          */
-        get: operations["events_api_events_get"];
+        get: operations["events"];
         put?: never;
         post?: never;
         delete?: never;
@@ -77,7 +77,7 @@ export interface paths {
          * Fit
          * @description The line as an outline with few points (Schneider 1990).
          */
-        post: operations["fit_api_fit_post"];
+        post: operations["fit"];
         delete?: never;
         options?: never;
         head?: never;
@@ -95,13 +95,13 @@ export interface paths {
          * List Intakes
          * @description Intakes of plates that are not finished, oldest first.
          */
-        get: operations["list_intakes_api_intakes_get"];
+        get: operations["list_intakes"];
         put?: never;
         /**
          * Begin
          * @description Announce files. Refused where one is too large or there is no room for them.
          */
-        post: operations["begin_api_intakes_post"];
+        post: operations["begin"];
         delete?: never;
         options?: never;
         head?: never;
@@ -119,14 +119,14 @@ export interface paths {
          * Read Intake
          * @description One intake.
          */
-        get: operations["read_intake_api_intakes__intake_id__get"];
+        get: operations["read_intake"];
         put?: never;
         post?: never;
         /**
          * Discard
          * @description Forget the intake and its files; a decoding that runs stops by itself.
          */
-        delete: operations["discard_api_intakes__intake_id__delete"];
+        delete: operations["discard"];
         options?: never;
         head?: never;
         patch?: never;
@@ -145,7 +145,7 @@ export interface paths {
          * Accept
          * @description Take the corrections and start decoding.
          */
-        post: operations["accept_api_intakes__intake_id__accept_post"];
+        post: operations["accept"];
         delete?: never;
         options?: never;
         head?: never;
@@ -164,7 +164,7 @@ export interface paths {
          * Receive
          * @description The bytes of one file. A file that is cut short leaves nothing behind and can be sent again.
          */
-        put: operations["receive_api_intakes__intake_id__files__name__put"];
+        put: operations["receive"];
         post?: never;
         delete?: never;
         options?: never;
@@ -183,7 +183,7 @@ export interface paths {
          * Read First Picture
          * @description The first picture of what came, at most 680 pixels wide, to see whether it is the right one.
          */
-        get: operations["read_first_picture_api_intakes__intake_id__picture_jpg_get"];
+        get: operations["read_first_picture"];
         put?: never;
         post?: never;
         delete?: never;
@@ -205,7 +205,7 @@ export interface paths {
          * Understand
          * @description Say what the files are. Where they cannot be taken in, the intake is removed and the reason told.
          */
-        post: operations["understand_api_intakes__intake_id__understand_post"];
+        post: operations["understand"];
         delete?: never;
         options?: never;
         head?: never;
@@ -223,7 +223,7 @@ export interface paths {
          * List Jobs
          * @description Jobs that are under way, and the last ones that ended, newest first.
          */
-        get: operations["list_jobs_api_jobs_get"];
+        get: operations["list_jobs"];
         put?: never;
         post?: never;
         delete?: never;
@@ -245,7 +245,7 @@ export interface paths {
          * Cancel
          * @description Stop a job.
          */
-        post: operations["cancel_api_jobs__job_id__cancel_post"];
+        post: operations["cancel"];
         delete?: never;
         options?: never;
         head?: never;
@@ -263,7 +263,7 @@ export interface paths {
          * List Shots
          * @description All shots, the last changed first.
          */
-        get: operations["list_shots_api_shots_get"];
+        get: operations["list_shots"];
         put?: never;
         post?: never;
         delete?: never;
@@ -283,14 +283,14 @@ export interface paths {
          * Read Shot
          * @description The whole shot with its evaluated geometry.
          */
-        get: operations["read_shot_api_shots__shot_id__get"];
+        get: operations["read_shot"];
         put?: never;
         post?: never;
         /**
          * Delete Shot
          * @description Delete a shot; clips that nothing else uses go with it.
          */
-        delete: operations["delete_shot_api_shots__shot_id__delete"];
+        delete: operations["delete_shot"];
         options?: never;
         head?: never;
         patch?: never;
@@ -307,7 +307,7 @@ export interface paths {
          * Read Checks
          * @description Jitter of a carrier's motion, and what its smoothing takes out.
          */
-        get: operations["read_checks_api_shots__shot_id__carriers__carrier__checks_get"];
+        get: operations["read_checks"];
         put?: never;
         post?: never;
         delete?: never;
@@ -327,7 +327,7 @@ export interface paths {
          * Read Eye
          * @description What a carrier looks at on a frame, the rest of the plate dimmed.
          */
-        get: operations["read_eye_api_shots__shot_id__carriers__carrier__eye__frame__jpg_get"];
+        get: operations["read_eye"];
         put?: never;
         post?: never;
         delete?: never;
@@ -347,9 +347,29 @@ export interface paths {
          * Read Slip
          * @description Slip of a carrier on some frames, at most SLIP_FRAMES of them.
          */
-        get: operations["read_slip_api_shots__shot_id__carriers__carrier__slip_get"];
+        get: operations["read_slip"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/carriers/{carrier}/slip/doubts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Judge Slip
+         * @description The frames on which a measured slip needs a look.
+         */
+        post: operations["judge_slip"];
         delete?: never;
         options?: never;
         head?: never;
@@ -369,7 +389,7 @@ export interface paths {
          * Solve
          * @description Order a carrier to be solved; it is shown while it runs, and can be stopped.
          */
-        post: operations["solve_api_shots__shot_id__carriers__carrier__solve_post"];
+        post: operations["solve"];
         delete?: never;
         options?: never;
         head?: never;
@@ -389,7 +409,27 @@ export interface paths {
          * Propose Carry
          * @description The outline on the next frames as the picture shows it; it ends early, with the reason, where that is unsure.
          */
-        post: operations["propose_carry_api_shots__shot_id__carry_post"];
+        post: operations["propose_carry"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/changes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Changes
+         * @description What has changed since a revision; 409 with the whole state where that is too long ago to be known.
+         */
+        get: operations["read_changes"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -407,7 +447,7 @@ export interface paths {
          * List Clips
          * @description Clips that were taken in as inserts for this shot.
          */
-        get: operations["list_clips_api_shots__shot_id__clips_get"];
+        get: operations["list_clips"];
         put?: never;
         post?: never;
         delete?: never;
@@ -427,7 +467,7 @@ export interface paths {
          * Read Copy
          * @description A cover or an outline with all of its keys, as it can be pasted here or into another shot.
          */
-        get: operations["read_copy_api_shots__shot_id__copies__element__get"];
+        get: operations["read_copy"];
         put?: never;
         post?: never;
         delete?: never;
@@ -449,7 +489,7 @@ export interface paths {
          * Order Delivery
          * @description Render the shot as it is now.
          */
-        post: operations["order_delivery_api_shots__shot_id__deliveries_post"];
+        post: operations["order_delivery"];
         delete?: never;
         options?: never;
         head?: never;
@@ -469,7 +509,27 @@ export interface paths {
          * Preview Delivery
          * @description The files of a delivery, before it is ordered.
          */
-        post: operations["preview_delivery_api_shots__shot_id__deliveries_preview_post"];
+        post: operations["preview_delivery"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/doubts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Doubts
+         * @description Frames that need a hand, by what solving said of them.
+         */
+        get: operations["read_doubts"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -487,9 +547,9 @@ export interface paths {
         put?: never;
         /**
          * Apply Edit
-         * @description Apply an edit; 409 with the newer state where the shot has moved on.
+         * @description Apply an edit, on top of what others changed meanwhile where that is about other things; else 409 says by what.
          */
-        post: operations["apply_edit_api_shots__shot_id__edits_post"];
+        post: operations["apply_edit"];
         delete?: never;
         options?: never;
         head?: never;
@@ -509,7 +569,7 @@ export interface paths {
          * Start Fresh
          * @description A new shot on the same plate with nothing drawn.
          */
-        post: operations["start_fresh_api_shots__shot_id__fresh_post"];
+        post: operations["start_fresh"];
         delete?: never;
         options?: never;
         head?: never;
@@ -529,7 +589,7 @@ export interface paths {
          *
          *     409 with the newer state where the shot has moved on since it was loaded.
          */
-        get: operations["read_geometry_api_shots__shot_id__geometry_get"];
+        get: operations["read_geometry"];
         put?: never;
         post?: never;
         delete?: never;
@@ -552,7 +612,7 @@ export interface paths {
          *     `only` names the covers that count, separated by commas; `style` is the matte's; `ground` is what a cut-out lies
          *     on, checks or a colour.
          */
-        get: operations["read_look_api_shots__shot_id__looks__look___frame__get"];
+        get: operations["read_look"];
         put?: never;
         post?: never;
         delete?: never;
@@ -572,7 +632,7 @@ export interface paths {
          * Read Aspect
          * @description The aspect that a pane's corners tell on the frame of its first key.
          */
-        get: operations["read_aspect_api_shots__shot_id__panes__pane__aspect_get"];
+        get: operations["read_aspect"];
         put?: never;
         post?: never;
         delete?: never;
@@ -592,7 +652,7 @@ export interface paths {
          * Read Flat
          * @description The plate as seen through a pane, unrolled and held still, where slip shows as movement.
          */
-        get: operations["read_flat_api_shots__shot_id__panes__pane__flat__frame__jpg_get"];
+        get: operations["read_flat"];
         put?: never;
         post?: never;
         delete?: never;
@@ -612,7 +672,7 @@ export interface paths {
          * Read Pivot
          * @description An outline's pivot on a frame: the one that was put, or its centre.
          */
-        get: operations["read_pivot_api_shots__shot_id__pivots__outline___frame__get"];
+        get: operations["read_pivot"];
         put?: never;
         post?: never;
         delete?: never;
@@ -632,7 +692,7 @@ export interface paths {
          * Reasons
          * @description Why frames of carriers are not sure, and what to do next, by the reasons that their solutions hold; alike in all shots.
          */
-        get: operations["reasons_api_shots__shot_id__reasons_get"];
+        get: operations["reasons"];
         put?: never;
         post?: never;
         delete?: never;
@@ -654,7 +714,7 @@ export interface paths {
          * Redo
          * @description Do the last undone edit again.
          */
-        post: operations["redo_api_shots__shot_id__redo_post"];
+        post: operations["redo"];
         delete?: never;
         options?: never;
         head?: never;
@@ -674,7 +734,7 @@ export interface paths {
          * Sample
          * @description The backing's colour where it was dragged over; nothing is changed.
          */
-        post: operations["sample_api_shots__shot_id__samples_post"];
+        post: operations["sample"];
         delete?: never;
         options?: never;
         head?: never;
@@ -694,7 +754,7 @@ export interface paths {
          * Propose Snap
          * @description The outline with a stretch moved onto the edge in the plate; refused where there is none.
          */
-        post: operations["propose_snap_api_shots__shot_id__snap_post"];
+        post: operations["propose_snap"];
         delete?: never;
         options?: never;
         head?: never;
@@ -714,7 +774,7 @@ export interface paths {
          * Solve All
          * @description Order all carriers that are not locked or set by hand to be solved: each after those that it begins or looks on.
          */
-        post: operations["solve_all_api_shots__shot_id__solve_post"];
+        post: operations["solve_all"];
         delete?: never;
         options?: never;
         head?: never;
@@ -732,7 +792,7 @@ export interface paths {
          * Read Nearness
          * @description Look through all frames for garbage that comes too close.
          */
-        get: operations["read_nearness_api_shots__shot_id__subjects__subject__nearness_get"];
+        get: operations["read_nearness"];
         put?: never;
         post?: never;
         delete?: never;
@@ -752,7 +812,7 @@ export interface paths {
          * Read Notes
          * @description What is doubtful about a subject's clips: too short, of another rate, or an alpha that is white everywhere.
          */
-        get: operations["read_notes_api_shots__shot_id__subjects__subject__notes_get"];
+        get: operations["read_notes"];
         put?: never;
         post?: never;
         delete?: never;
@@ -774,7 +834,7 @@ export interface paths {
          * Propose Thinning
          * @description What thinning out would leave.
          */
-        post: operations["propose_thinning_api_shots__shot_id__thin_post"];
+        post: operations["propose_thinning"];
         delete?: never;
         options?: never;
         head?: never;
@@ -792,7 +852,7 @@ export interface paths {
          * Read Thumbnail
          * @description A cover's matte or a pane's place at a frame, 96 pixels wide, grey PNG.
          */
-        get: operations["read_thumbnail_api_shots__shot_id__thumbnails__element___frame__get"];
+        get: operations["read_thumbnail"];
         put?: never;
         post?: never;
         delete?: never;
@@ -814,7 +874,7 @@ export interface paths {
          * Undo
          * @description Take the last edit back.
          */
-        post: operations["undo_api_shots__shot_id__undo_post"];
+        post: operations["undo"];
         delete?: never;
         options?: never;
         head?: never;
@@ -832,7 +892,7 @@ export interface paths {
          * Read Values
          * @description What is under the pointer.
          */
-        get: operations["read_values_api_shots__shot_id__values__frame__get"];
+        get: operations["read_values"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1124,7 +1184,7 @@ export interface components {
              * Avoids
              * @default true
              */
-            avoids?: boolean;
+            avoids: boolean;
             /** Base */
             base: [
                 [
@@ -1145,30 +1205,30 @@ export interface components {
                 ]
             ];
             /** Begins */
-            begins?: string | null;
+            begins: string | null;
             /**
              * Blind
              * @default []
              */
-            blind?: components["schemas"]["Region"][];
+            blind: components["schemas"]["Region"][];
             /**
              * Bridge
              * @default []
              */
-            bridge?: components["schemas"]["HandKey"][];
+            bridge: components["schemas"]["HandKey"][];
             /**
              * Channel
              * @default auto
              * @enum {string}
              */
-            channel?: "auto" | "luma" | "red" | "green" | "blue";
+            channel: "auto" | "luma" | "red" | "green" | "blue";
             /** Colour */
             colour: string;
             /**
              * Corrections
              * @default []
              */
-            corrections?: components["schemas"]["HandKey"][];
+            corrections: components["schemas"]["HandKey"][];
             /** Id */
             id: string;
             /**
@@ -1180,63 +1240,63 @@ export interface components {
              * Locked
              * @default false
              */
-            locked?: boolean;
+            locked: boolean;
             /**
              * Margin
              * @default 6
              */
-            margin?: number;
+            margin: number;
             /** Matte */
-            matte?: string | null;
+            matte: string | null;
             /**
              * Model
              * @default perspective
              * @enum {string}
              */
-            model?: "shift" | "shift_scale" | "similarity" | "affine" | "perspective";
+            model: "shift" | "shift_scale" | "similarity" | "affine" | "perspective";
             /** Name */
             name: string;
             /**
              * Patches
              * @default []
              */
-            patches?: components["schemas"]["Region"][];
+            patches: components["schemas"]["Region"][];
             /**
              * Points
              * @default []
              */
-            points?: components["schemas"]["FollowedPoint"][];
+            points: components["schemas"]["FollowedPoint"][];
             /**
              * References
              * @default []
              */
-            references?: number[];
+            references: number[];
             /**
              * Runs Out
              * @default false
              */
-            runs_out?: boolean;
+            runs_out: boolean;
             /**
              * Shown
              * @default true
              */
-            shown?: boolean;
+            shown: boolean;
             /**
              * Smoothing
              * @default 0
              */
-            smoothing?: number;
+            smoothing: number;
             /**
              * Solved
              * @default []
              */
-            solved?: components["schemas"]["SolvedFrame"][];
+            solved: components["schemas"]["SolvedFrame-Output"][];
             /**
              * When Lost
              * @default simpler
              * @enum {string}
              */
-            when_lost?: "simpler" | "stop";
+            when_lost: "simpler" | "stop";
         };
         /**
          * CarryCover
@@ -1274,6 +1334,11 @@ export interface components {
             first: number;
             /** Jitter */
             jitter: (number | null)[];
+            /**
+             * Notable
+             * @default 0.5
+             */
+            notable: number;
             /** Removed */
             removed: (number | null)[];
         };
@@ -1281,42 +1346,83 @@ export interface components {
          * CleanUp
          * @description The steps of the clean-up in the order in which they are done.
          */
-        CleanUp: {
+        "CleanUp-Input": {
             /**
              * @default {
              *       "amount": 0.2,
              *       "on": false
              *     }
              */
-            contrast?: components["schemas"]["Step"];
+            contrast?: components["schemas"]["Step-Input"];
             /**
              * @default {
              *       "amount": -0.5,
              *       "on": false
              *     }
              */
-            grow?: components["schemas"]["Step"];
+            grow?: components["schemas"]["Step-Input"];
             /**
              * @default {
              *       "amount": 12,
              *       "on": false
              *     }
              */
-            holes?: components["schemas"]["Step"];
+            holes?: components["schemas"]["Step-Input"];
             /**
              * @default {
              *       "amount": 0.7,
              *       "on": false
              *     }
              */
-            soften?: components["schemas"]["Step"];
+            soften?: components["schemas"]["Step-Input"];
             /**
              * @default {
              *       "amount": 8,
              *       "on": false
              *     }
              */
-            specks?: components["schemas"]["Step"];
+            specks?: components["schemas"]["Step-Input"];
+        };
+        /**
+         * CleanUp
+         * @description The steps of the clean-up in the order in which they are done.
+         */
+        "CleanUp-Output": {
+            /**
+             * @default {
+             *       "amount": 0.2,
+             *       "on": false
+             *     }
+             */
+            contrast: components["schemas"]["Step-Output"];
+            /**
+             * @default {
+             *       "amount": -0.5,
+             *       "on": false
+             *     }
+             */
+            grow: components["schemas"]["Step-Output"];
+            /**
+             * @default {
+             *       "amount": 12,
+             *       "on": false
+             *     }
+             */
+            holes: components["schemas"]["Step-Output"];
+            /**
+             * @default {
+             *       "amount": 0.7,
+             *       "on": false
+             *     }
+             */
+            soften: components["schemas"]["Step-Output"];
+            /**
+             * @default {
+             *       "amount": 8,
+             *       "on": false
+             *     }
+             */
+            specks: components["schemas"]["Step-Output"];
         };
         /**
          * ClearSolution
@@ -1348,10 +1454,19 @@ export interface components {
          * Copied
          * @description A cover with all of its outlines, or one outline of it, as copied.
          */
-        Copied: {
-            cover: components["schemas"]["Cover"];
+        "Copied-Input": {
+            cover: components["schemas"]["Cover-Input"];
             /** Outlines */
-            outlines: components["schemas"]["Outline"][];
+            outlines: components["schemas"]["Outline-Input"][];
+        };
+        /**
+         * Copied
+         * @description A cover with all of its outlines, or one outline of it, as copied.
+         */
+        "Copied-Output": {
+            cover: components["schemas"]["Cover-Output"];
+            /** Outlines */
+            outlines: components["schemas"]["Outline-Output"][];
         };
         /**
          * Correction
@@ -1378,7 +1493,7 @@ export interface components {
          * Cover
          * @description Something that stays in front; its outlines add, cut and limit in their order.
          */
-        Cover: {
+        "Cover-Input": {
             /** Colour */
             colour: string;
             /**
@@ -1403,10 +1518,11 @@ export interface components {
             /** Id */
             id: string;
             /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
+             * Kind
+             * @default cover
+             * @constant
              */
-            kind: "cover";
+            kind?: "cover";
             /** Last */
             last?: number | null;
             /**
@@ -1438,6 +1554,69 @@ export interface components {
             shutter?: number;
         };
         /**
+         * Cover
+         * @description Something that stays in front; its outlines add, cut and limit in their order.
+         */
+        "Cover-Output": {
+            /** Colour */
+            colour: string;
+            /**
+             * Fade In
+             * @default 0
+             */
+            fade_in: number;
+            /**
+             * Fade Out
+             * @default 0
+             */
+            fade_out: number;
+            /** First */
+            first: number | null;
+            /** Group */
+            group: string | null;
+            /**
+             * Grow
+             * @default 0
+             */
+            grow: number;
+            /** Id */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "cover";
+            /** Last */
+            last: number | null;
+            /**
+             * Locked
+             * @default false
+             */
+            locked: boolean;
+            /** Name */
+            name: string;
+            /**
+             * Outlines
+             * @default []
+             */
+            outlines: string[];
+            /**
+             * Phase
+             * @default 0
+             */
+            phase: number;
+            /**
+             * Shown
+             * @default true
+             */
+            shown: boolean;
+            /**
+             * Shutter
+             * @default 0
+             */
+            shutter: number;
+        };
+        /**
          * DeleteElement
          * @description Delete a cover with its outlines, one outline of several, a pane, or a carrier, whose riders stay where they are.
          */
@@ -1464,6 +1643,35 @@ export interface components {
              * @enum {string}
              */
             type: "delete-keys";
+        };
+        /**
+         * Doubt
+         * @description A frame that needs a look, how badly (0..1), and what it is about.
+         */
+        Doubt: {
+            /** About */
+            about: string;
+            /** Frame */
+            frame: number;
+            /** Need */
+            need: number;
+            /**
+             * What
+             * @enum {string}
+             */
+            what: "lost" | "unsure" | "near" | "cuts" | "slips";
+        };
+        /**
+         * Doubts
+         * @description Frames that need a look as far as the document says, the worst first, and each carrier's runs of them.
+         */
+        Doubts: {
+            /** Doubts */
+            doubts: components["schemas"]["Doubt"][];
+            /** Runs */
+            runs: {
+                [key: string]: components["schemas"]["Run"][];
+            };
         };
         /**
          * Dragged
@@ -1556,8 +1764,24 @@ export interface components {
         EditRequest: {
             /** Edit */
             edit: components["schemas"]["AddCover"] | components["schemas"]["AddOutline"] | components["schemas"]["ShapePoints"] | components["schemas"]["SetKey"] | components["schemas"]["SetKeys"] | components["schemas"]["DeleteKeys"] | components["schemas"]["MoveKeys"] | components["schemas"]["StretchKeys"] | components["schemas"]["TurnKeys"] | components["schemas"]["ThinOut"] | components["schemas"]["EaseKeys"] | components["schemas"]["InsertPoint"] | components["schemas"]["RemovePoints"] | components["schemas"]["SetPointKind"] | components["schemas"]["Mirror"] | components["schemas"]["SetCover"] | components["schemas"]["SetOutline"] | components["schemas"]["GroupCovers"] | components["schemas"]["Ungroup"] | components["schemas"]["SetGroup"] | components["schemas"]["ShiftCovers"] | components["schemas"]["Paste"] | components["schemas"]["Duplicate"] | components["schemas"]["AddPane"] | components["schemas"]["SetPane"] | components["schemas"]["AddSubject"] | components["schemas"]["SetSubject"] | components["schemas"]["AddCarrier"] | components["schemas"]["AddHandCarrier"] | components["schemas"]["CarryCover"] | components["schemas"]["AddPoint"] | components["schemas"]["SetPoint"] | components["schemas"]["RemovePoint"] | components["schemas"]["AddJoint"] | components["schemas"]["PinCorner"] | components["schemas"]["SetJoint"] | components["schemas"]["RemoveJoint"] | components["schemas"]["AddRegion"] | components["schemas"]["RemoveRegion"] | components["schemas"]["ShapeRegion"] | components["schemas"]["FreezeRegion"] | components["schemas"]["RideRegion"] | components["schemas"]["RenewReference"] | components["schemas"]["SetCarrier"] | components["schemas"]["KeepSolution"] | components["schemas"]["ClearSolution"] | components["schemas"]["SetByHand"] | components["schemas"]["Ride"] | components["schemas"]["DeleteElement"] | components["schemas"]["OrderDepth"] | components["schemas"]["SetShot"];
+            /** Id */
+            id?: string | null;
             /** Revision */
             revision: number;
+        };
+        /**
+         * Evidence
+         * @description What a frame's confidence is made of.
+         */
+        Evidence: {
+            /** Agreement */
+            agreement: number;
+            /** Overlap */
+            overlap: number;
+            /** Residual */
+            residual: number;
+            /** Texture */
+            texture: number;
         };
         /**
          * FileClaim
@@ -1601,14 +1825,14 @@ export interface components {
              * Held
              * @default false
              */
-            held?: boolean;
+            held: boolean;
             /** Id */
             id: string;
             /**
              * Pattern
              * @default 31
              */
-            pattern?: number;
+            pattern: number;
             /** Place */
             place: [
                 number,
@@ -1618,7 +1842,7 @@ export interface components {
              * Search
              * @default 81
              */
-            search?: number;
+            search: number;
             /** Seen */
             seen: [
                 number,
@@ -1628,7 +1852,7 @@ export interface components {
              * Track
              * @default []
              */
-            track?: components["schemas"]["FollowedFrame"][];
+            track: components["schemas"]["FollowedFrame"][];
         };
         /**
          * FreezeRegion
@@ -1670,14 +1894,24 @@ export interface components {
          *     soft edge inwards and outwards. In a whole shot it is left out and comes frame by frame from its own address.
          */
         Geometry: {
+            /**
+             * Carriers
+             * @default []
+             */
+            carriers: string[];
             /** Data */
-            data?: string | null;
+            data: string | null;
             /** First */
             first: number;
             /** Frames */
             frames: number;
             /** Points */
             points: number;
+            /**
+             * Whole
+             * @default false
+             */
+            whole: boolean;
         };
         /**
          * Group
@@ -1688,7 +1922,7 @@ export interface components {
              * Folded
              * @default false
              */
-            folded?: boolean;
+            folded: boolean;
             /** Id */
             id: string;
             /**
@@ -1700,14 +1934,14 @@ export interface components {
              * Locked
              * @default false
              */
-            locked?: boolean;
+            locked: boolean;
             /** Name */
             name: string;
             /**
              * Shown
              * @default true
              */
-            shown?: boolean;
+            shown: boolean;
         };
         /**
          * GroupCovers
@@ -1723,11 +1957,6 @@ export interface components {
              * @enum {string}
              */
             type: "group-covers";
-        };
-        /** HTTPValidationError */
-        HTTPValidationError: {
-            /** Detail */
-            detail?: components["schemas"]["ValidationError"][];
         };
         /**
          * HandKey
@@ -1758,7 +1987,7 @@ export interface components {
              * @default smooth
              * @enum {string}
              */
-            ease?: "smooth" | "linear" | "hold";
+            ease: "smooth" | "linear" | "hold";
             /** Frame */
             frame: number;
         };
@@ -1766,7 +1995,7 @@ export interface components {
          * Insert
          * @description What a pane shows. A clip's first picture is seen at plate frame `start`; its ends are held.
          */
-        Insert: {
+        "Insert-Input": {
             /** Media */
             media?: string | null;
             /**
@@ -1777,6 +2006,22 @@ export interface components {
             source?: "chart" | "media";
             /** Start */
             start?: number | null;
+        };
+        /**
+         * Insert
+         * @description What a pane shows. A clip's first picture is seen at plate frame `start`; its ends are held.
+         */
+        "Insert-Output": {
+            /** Media */
+            media: string | null;
+            /**
+             * Source
+             * @default chart
+             * @enum {string}
+             */
+            source: "chart" | "media";
+            /** Start */
+            start: number | null;
         };
         /**
          * InsertPoint
@@ -1802,7 +2047,7 @@ export interface components {
         Intake: {
             /** Id */
             id: string;
-            job?: components["schemas"]["Job"] | null;
+            job: components["schemas"]["Job"] | null;
             /** Message */
             message: string;
             /** Purpose */
@@ -1885,12 +2130,14 @@ export interface components {
         /**
          * KeepSolution
          * @description What was solved: these frames are replaced, all others stay. `tracks` are those of its points.
+         *
+         *     It was ordered while the carrier could be changed, so it is kept where that has been locked meanwhile.
          */
         KeepSolution: {
             /** Carrier */
             carrier: string;
             /** Places */
-            places: components["schemas"]["SolvedFrame"][];
+            places: components["schemas"]["SolvedFrame-Input"][];
             /**
              * Tracks
              * @default {}
@@ -1908,7 +2155,7 @@ export interface components {
          * Key
          * @description An outline's shape at a frame, and how it goes on to the next key.
          */
-        Key: {
+        "Key-Input": {
             /** Curve */
             curve?: [
                 number,
@@ -1942,6 +2189,43 @@ export interface components {
             turns?: number;
         };
         /**
+         * Key
+         * @description An outline's shape at a frame, and how it goes on to the next key.
+         */
+        "Key-Output": {
+            /** Curve */
+            curve: [
+                number,
+                number,
+                number,
+                number
+            ] | null;
+            /**
+             * Ease
+             * @default smooth
+             * @enum {string}
+             */
+            ease: "smooth" | "linear" | "hold" | "curve";
+            /** Frame */
+            frame: number;
+            /** Points */
+            points: [
+                number,
+                number,
+                number,
+                number,
+                number,
+                number,
+                number,
+                number
+            ][];
+            /**
+             * Turns
+             * @default 0
+             */
+            turns: number;
+        };
+        /**
          * KeyMark
          * @description A key without its shape, which the page has from the geometry.
          */
@@ -1967,7 +2251,7 @@ export interface components {
          * KeySettings
          * @description How a subject's matte is made: from the difference to the backing, or from what a clip holds already.
          */
-        KeySettings: {
+        "KeySettings-Input": {
             /** Clean */
             clean?: string | null;
             /**
@@ -2017,6 +2301,59 @@ export interface components {
             start?: number | null;
         };
         /**
+         * KeySettings
+         * @description How a subject's matte is made: from the difference to the backing, or from what a clip holds already.
+         */
+        "KeySettings-Output": {
+            /** Clean */
+            clean: string | null;
+            /**
+             * Denoise
+             * @default 1
+             */
+            denoise: number;
+            /**
+             * Gamma
+             * @default 1
+             */
+            gamma: number;
+            /**
+             * High
+             * @default 0.965
+             */
+            high: number;
+            /**
+             * Inverted
+             * @default false
+             */
+            inverted: boolean;
+            /**
+             * Low
+             * @default 0.015
+             */
+            low: number;
+            /** Matte */
+            matte: string | null;
+            /**
+             * Samples
+             * @default []
+             */
+            samples: components["schemas"]["Sample"][];
+            /**
+             * Solved
+             * @default false
+             */
+            solved: boolean;
+            /**
+             * Source
+             * @default colour
+             * @enum {string}
+             */
+            source: "colour" | "alpha" | "luma" | "red" | "green" | "blue";
+            /** Start */
+            start: number | null;
+        };
+        /**
          * MediaInfo
          * @description A clip that has been decoded.
          */
@@ -2025,17 +2362,17 @@ export interface components {
              * Alpha
              * @default false
              */
-            alpha?: boolean;
+            alpha: boolean;
             /**
              * Bit Depth
              * @default 8
              */
-            bit_depth?: number;
+            bit_depth: number;
             /**
              * Codec
              * @default
              */
-            codec?: string;
+            codec: string;
             /** Count */
             count: number;
             /** Files */
@@ -2044,17 +2381,17 @@ export interface components {
              * First
              * @default 1001
              */
-            first?: number;
+            first: number;
             /**
              * Floating
              * @default false
              */
-            floating?: boolean;
+            floating: boolean;
             /**
              * Gaps
              * @default []
              */
-            gaps?: components["schemas"]["Gap"][];
+            gaps: components["schemas"]["Gap"][];
             /** Height */
             height: number;
             /**
@@ -2062,7 +2399,7 @@ export interface components {
              * @description for a movie, each picture's timestamp in stream units
              * @default []
              */
-            index?: number[];
+            index: number[];
             /**
              * Kind
              * @enum {string}
@@ -2070,42 +2407,43 @@ export interface components {
             kind: "movie" | "sequence" | "still";
             /** Name */
             name: string;
+            nearest_rate: components["schemas"]["StandardRate"] | null;
             /**
              * Notes
              * @default []
              */
-            notes?: string[];
+            notes: string[];
             /**
              * Numbers
              * @description for pictures: which file each frame comes from
              * @default []
              */
-            numbers?: number[];
+            numbers: number[];
             /**
              * Pixel Aspect
              * @default 1
              */
-            pixel_aspect?: number;
+            pixel_aspect: number;
             /**
              * Rate Den
              * @default 1
              */
-            rate_den?: number;
+            rate_den: number;
             /**
              * Rate Known
              * @default true
              */
-            rate_known?: boolean;
+            rate_known: boolean;
             /**
              * Rate Num
              * @default 25
              */
-            rate_num?: number;
+            rate_num: number;
             /**
              * Rate Varies
              * @default false
              */
-            rate_varies?: boolean;
+            rate_varies: boolean;
             /** Width */
             width: number;
         };
@@ -2173,6 +2511,8 @@ export interface components {
          * @description Frames on which garbage comes too close to the subject or cuts into it.
          */
         Nearnesses: {
+            /** Doubts */
+            doubts: components["schemas"]["Doubt"][];
             /** Found */
             found: components["schemas"]["Nearness"][];
         };
@@ -2234,7 +2574,7 @@ export interface components {
          * Outline
          * @description One animated closed curve of a cover; all keys have as many points as `kinds`.
          */
-        Outline: {
+        "Outline-Input": {
             /** Cover */
             cover: string;
             /**
@@ -2257,7 +2597,7 @@ export interface components {
              */
             joints?: components["schemas"]["Joint"][];
             /** Keys */
-            keys: components["schemas"]["Key"][];
+            keys: components["schemas"]["Key-Input"][];
             /**
              * Kind
              * @default outline
@@ -2283,6 +2623,60 @@ export interface components {
             rest?: number | null;
             /** Rides */
             rides?: string | null;
+        };
+        /**
+         * Outline
+         * @description One animated closed curve of a cover; all keys have as many points as `kinds`.
+         */
+        "Outline-Output": {
+            /** Cover */
+            cover: string;
+            /**
+             * Fade In
+             * @default 0
+             */
+            fade_in: number;
+            /**
+             * Fade Out
+             * @default 0
+             */
+            fade_out: number;
+            /** First */
+            first: number | null;
+            /** Id */
+            id: string;
+            /**
+             * Joints
+             * @default []
+             */
+            joints: components["schemas"]["Joint"][];
+            /** Keys */
+            keys: components["schemas"]["Key-Output"][];
+            /**
+             * Kind
+             * @default outline
+             * @constant
+             */
+            kind: "outline";
+            /** Kinds */
+            kinds: ("corner" | "smooth" | "free")[];
+            /** Last */
+            last: number | null;
+            /**
+             * Mode
+             * @default adds
+             * @enum {string}
+             */
+            mode: "adds" | "cuts" | "limits";
+            /** Pivot */
+            pivot: [
+                number,
+                number
+            ] | null;
+            /** Rest */
+            rest: number | null;
+            /** Rides */
+            rides: string | null;
         };
         /**
          * OutlineDraft
@@ -2314,14 +2708,14 @@ export interface components {
              * Fade In
              * @default 0
              */
-            fade_in?: number;
+            fade_in: number;
             /**
              * Fade Out
              * @default 0
              */
-            fade_out?: number;
+            fade_out: number;
             /** First */
-            first?: number | null;
+            first: number | null;
             /** Id */
             id: string;
             /** Joints */
@@ -2336,7 +2730,7 @@ export interface components {
             /** Kinds */
             kinds: ("corner" | "smooth" | "free")[];
             /** Last */
-            last?: number | null;
+            last: number | null;
             /**
              * Mode
              * @enum {string}
@@ -2358,19 +2752,19 @@ export interface components {
          */
         Pane: {
             /** Aspect */
-            aspect?: number | null;
+            aspect: number | null;
             /**
              * Bow
              * @default 0
              */
-            bow?: number;
+            bow: number;
             /** Colour */
             colour: string;
             /**
              * Edges
              * @default 0
              */
-            edges?: number;
+            edges: number;
             /** Id */
             id: string;
             /**
@@ -2378,7 +2772,7 @@ export interface components {
              *       "source": "chart"
              *     }
              */
-            insert?: components["schemas"]["Insert"];
+            insert: components["schemas"]["Insert-Output"];
             /** Keys */
             keys: components["schemas"]["PaneKey"][];
             /**
@@ -2390,38 +2784,38 @@ export interface components {
              * Locked
              * @default false
              */
-            locked?: boolean;
+            locked: boolean;
             /** Name */
             name: string;
             /**
              * Opacity
              * @default 1
              */
-            opacity?: number;
+            opacity: number;
             /**
              * Pins
              * @default []
              */
-            pins?: (string | null)[];
+            pins: (string | null)[];
             /**
              * Radius
              * @default 0
              */
-            radius?: number;
+            radius: number;
             /** Rest */
-            rest?: number | null;
+            rest: number | null;
             /** Rides */
-            rides?: string | null;
+            rides: string | null;
             /**
              * Shown
              * @default true
              */
-            shown?: boolean;
+            shown: boolean;
             /**
              * Soft
              * @default 0
              */
-            soft?: number;
+            soft: number;
         };
         /**
          * PaneKey
@@ -2448,7 +2842,7 @@ export interface components {
                 ]
             ];
             /** Curve */
-            curve?: [
+            curve: [
                 number,
                 number,
                 number,
@@ -2459,7 +2853,7 @@ export interface components {
              * @default smooth
              * @enum {string}
              */
-            ease?: "smooth" | "linear" | "hold" | "curve";
+            ease: "smooth" | "linear" | "hold" | "curve";
             /** Frame */
             frame: number;
         };
@@ -2491,7 +2885,7 @@ export interface components {
              * @enum {string}
              */
             type: "paste";
-            what: components["schemas"]["Copied"];
+            what: components["schemas"]["Copied-Input"];
         };
         /**
          * PinCorner
@@ -2531,7 +2925,7 @@ export interface components {
              * First
              * @default 1001
              */
-            first?: number;
+            first: number;
             /** Height */
             height: number;
             /** Media */
@@ -2540,7 +2934,7 @@ export interface components {
              * Pixel Aspect
              * @default 1
              */
-            pixel_aspect?: number;
+            pixel_aspect: number;
             /** Rate Den */
             rate_den: number;
             /** Rate Num */
@@ -2559,6 +2953,46 @@ export interface components {
             remarks: string[];
         };
         /**
+         * Problem
+         * @description The body of every error (RFC 9457).
+         */
+        Problem: {
+            /**
+             * By
+             * @description overtaken: what was changed meanwhile, where that is known
+             * @default null
+             */
+            by?: string[] | null;
+            /**
+             * Detail
+             * @description for people: what is wrong, what is safe, what to do
+             * @example “Hand” is locked. Unlock it to change it; nothing was changed.
+             */
+            detail: string;
+            /**
+             * @description overtaken: the shot as it is now
+             * @default null
+             */
+            state?: components["schemas"]["ShotState"] | null;
+            /**
+             * Status
+             * @example 422
+             */
+            status: number;
+            /**
+             * Title
+             * @example What was asked for cannot be done to this
+             */
+            title: string;
+            /**
+             * Type
+             * @description what kind of problem it is; stable
+             * @example refused
+             * @enum {string}
+             */
+            type: "refused" | "missing" | "overtaken" | "impossible" | "unreadable" | "http" | "database" | "unforeseen";
+        };
+        /**
          * Proposal
          * @description Shapes by frame that are proposed, how much each is to be believed, and why it went no further.
          *
@@ -2569,12 +3003,12 @@ export interface components {
              * Moved
              * @default 0
              */
-            moved?: number;
+            moved: number;
             /**
              * Reason
              * @default
              */
-            reason?: string;
+            reason: string;
             /** Shapes */
             shapes: {
                 [key: string]: [
@@ -2593,7 +3027,7 @@ export interface components {
                 [key: string]: number;
             };
             /** Where */
-            where?: [
+            where: [
                 number,
                 number
             ] | null;
@@ -2622,7 +3056,7 @@ export interface components {
              * Keys
              * @default []
              */
-            keys?: components["schemas"]["RegionKey"][];
+            keys: components["schemas"]["RegionKey"][];
             /** Points */
             points: [
                 number,
@@ -2635,7 +3069,7 @@ export interface components {
                 number
             ][];
             /** Rides */
-            rides?: string | null;
+            rides: string | null;
         };
         /**
          * RegionKey
@@ -2780,6 +3214,23 @@ export interface components {
             what?: "patch" | "blind";
         };
         /**
+         * Run
+         * @description Frames of a carrier, both inclusive, that are not sure in the same way.
+         */
+        Run: {
+            /** First */
+            first: number;
+            /** Last */
+            last: number;
+            /** Reason */
+            reason: string;
+            /**
+             * Status
+             * @enum {string}
+             */
+            status: "unsure" | "lost";
+        };
+        /**
          * Sample
          * @description A part of the backing that was dragged over on a frame, and its colour.
          */
@@ -2842,11 +3293,8 @@ export interface components {
             ease?: ("smooth" | "linear" | "hold") | null;
             /** Frame */
             frame: number;
-            /**
-             * How
-             * @enum {string}
-             */
-            how: "bridge" | "correction";
+            /** How */
+            how?: ("bridge" | "correction") | null;
             /**
              * None
              * @default false
@@ -3061,7 +3509,7 @@ export interface components {
             colour?: string | null;
             /** Edges */
             edges?: number | null;
-            insert?: components["schemas"]["Insert"] | null;
+            insert?: components["schemas"]["Insert-Input"] | null;
             /** Locked */
             locked?: boolean | null;
             /** Name */
@@ -3154,14 +3602,14 @@ export interface components {
         SetSubject: {
             /** Beyond */
             beyond?: number | null;
-            clean_up?: components["schemas"]["CleanUp"] | null;
+            clean_up?: components["schemas"]["CleanUp-Input"] | null;
             /** Colour */
             colour?: string | null;
             /** Core */
             core?: string[] | null;
             /** Garbage */
             garbage?: string[] | null;
-            key?: components["schemas"]["KeySettings"] | null;
+            key?: components["schemas"]["KeySettings-Input"] | null;
             /** Locked */
             locked?: boolean | null;
             /** Name */
@@ -3174,7 +3622,7 @@ export interface components {
             pane?: string | null;
             /** Shown */
             shown?: boolean | null;
-            spill?: components["schemas"]["SpillSettings"] | null;
+            spill?: components["schemas"]["SpillSettings-Input"] | null;
             /** Start */
             start?: number | null;
             /** Subject */
@@ -3194,12 +3642,12 @@ export interface components {
              * Depth
              * @default []
              */
-            depth?: string[];
+            depth: string[];
             /**
              * Id
              * @default settings
              */
-            id?: string;
+            id: string;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -3210,7 +3658,7 @@ export interface components {
              * @default linear
              * @enum {string}
              */
-            mixing?: "linear" | "encoded";
+            mixing: "linear" | "encoded";
             /** Name */
             name: string;
         };
@@ -3338,12 +3786,12 @@ export interface components {
         };
         /**
          * ShotChange
-         * @description What an edit changed: elements (null: gone), geometry, and the frames whose pictures may differ.
+         * @description What has changed since a revision: elements (null: gone), geometry, and the frames whose pictures may differ.
          */
         ShotChange: {
             /** Elements */
             elements: {
-                [key: string]: (components["schemas"]["Settings"] | components["schemas"]["Cover"] | components["schemas"]["Group"] | components["schemas"]["OutlineView"] | components["schemas"]["Pane"] | components["schemas"]["Subject"] | components["schemas"]["Carrier"]) | null;
+                [key: string]: (components["schemas"]["Settings"] | components["schemas"]["Cover-Output"] | components["schemas"]["Group"] | components["schemas"]["OutlineView"] | components["schemas"]["Pane"] | components["schemas"]["Subject"] | components["schemas"]["Carrier"]) | null;
             };
             /** Frames */
             frames: [
@@ -3358,10 +3806,14 @@ export interface components {
             label: string;
             /** Made */
             made: string | null;
+            /** Others */
+            others: string[];
             /** Redo */
             redo: string | null;
             /** Revision */
             revision: number;
+            /** Since */
+            since: number;
             /** Undo */
             undo: string | null;
         };
@@ -3372,7 +3824,7 @@ export interface components {
         ShotState: {
             /** Elements */
             elements: {
-                [key: string]: components["schemas"]["Settings"] | components["schemas"]["Cover"] | components["schemas"]["Group"] | components["schemas"]["OutlineView"] | components["schemas"]["Pane"] | components["schemas"]["Subject"] | components["schemas"]["Carrier"];
+                [key: string]: components["schemas"]["Settings"] | components["schemas"]["Cover-Output"] | components["schemas"]["Group"] | components["schemas"]["OutlineView"] | components["schemas"]["Pane"] | components["schemas"]["Subject"] | components["schemas"]["Carrier"];
             };
             /** Geometry */
             geometry: {
@@ -3382,11 +3834,21 @@ export interface components {
             id: string;
             plate: components["schemas"]["Plate"];
             /** Redo */
-            redo?: string | null;
+            redo: string | null;
             /** Revision */
             revision: number;
             /** Undo */
-            undo?: string | null;
+            undo: string | null;
+        };
+        /**
+         * SlipMeasured
+         * @description The slip of a carrier's frames from `first` on, as it was measured; null: not seen.
+         */
+        SlipMeasured: {
+            /** First */
+            first: number;
+            /** Slip */
+            slip: (number | null)[];
         };
         /**
          * SlipOf
@@ -3429,7 +3891,7 @@ export interface components {
          * SolvedFrame
          * @description Where a carrier's base corners are on a frame, and how far to trust that; no corners where it is lost.
          */
-        SolvedFrame: {
+        "SolvedFrame-Input": {
             /** Confidence */
             confidence: number;
             /** Corners */
@@ -3451,6 +3913,7 @@ export interface components {
                     number
                 ]
             ] | null;
+            evidence?: components["schemas"]["Evidence"] | null;
             /** Frame */
             frame: number;
             /**
@@ -3463,13 +3926,52 @@ export interface components {
              * @enum {string}
              */
             status: "solved" | "unsure" | "lost";
-            told?: components["schemas"]["Told"] | null;
+        };
+        /**
+         * SolvedFrame
+         * @description Where a carrier's base corners are on a frame, and how far to trust that; no corners where it is lost.
+         */
+        "SolvedFrame-Output": {
+            /** Confidence */
+            confidence: number;
+            /** Corners */
+            corners: [
+                [
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number
+                ]
+            ] | null;
+            evidence: components["schemas"]["Evidence"] | null;
+            /** Frame */
+            frame: number;
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+            /**
+             * Status
+             * @enum {string}
+             */
+            status: "solved" | "unsure" | "lost";
         };
         /**
          * SpillSettings
          * @description How the backing's colour is taken out of the subject, and what comes instead of it.
          */
-        SpillSettings: {
+        "SpillSettings-Input": {
             /**
              * Amount
              * @default 1
@@ -3503,10 +4005,59 @@ export interface components {
             replace?: "light" | "colour" | "background";
         };
         /**
+         * SpillSettings
+         * @description How the backing's colour is taken out of the subject, and what comes instead of it.
+         */
+        "SpillSettings-Output": {
+            /**
+             * Amount
+             * @default 1
+             */
+            amount: number;
+            /**
+             * Colour
+             * @default #b0a090
+             */
+            colour: string;
+            /**
+             * Light
+             * @default 0.5
+             */
+            light: number;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Reach
+             * @default 0
+             */
+            reach: number;
+            /**
+             * Replace
+             * @default light
+             * @enum {string}
+             */
+            replace: "light" | "colour" | "background";
+        };
+        /**
+         * StandardRate
+         * @description A standard rate in place of a file's own, and by how many frames the last picture would then be off.
+         */
+        StandardRate: {
+            /** Last Off */
+            last_off: number;
+            /** Rate Den */
+            rate_den: number;
+            /** Rate Num */
+            rate_num: number;
+        };
+        /**
          * Step
          * @description One step of the clean-up; its amount stays while it is off.
          */
-        Step: {
+        "Step-Input": {
             /** Amount */
             amount: number;
             /**
@@ -3516,10 +4067,25 @@ export interface components {
             on?: boolean;
         };
         /**
+         * Step
+         * @description One step of the clean-up; its amount stays while it is off.
+         */
+        "Step-Output": {
+            /** Amount */
+            amount: number;
+            /**
+             * On
+             * @default false
+             */
+            on: boolean;
+        };
+        /**
          * StepRequest
          * @description Undo or redo of the shot as it was at a revision.
          */
         StepRequest: {
+            /** Id */
+            id?: string | null;
             /** Revision */
             revision: number;
         };
@@ -3553,7 +4119,7 @@ export interface components {
              * Beyond
              * @default 3
              */
-            beyond?: number;
+            beyond: number;
             /**
              * @default {
              *       "contrast": {
@@ -3578,21 +4144,21 @@ export interface components {
              *       }
              *     }
              */
-            clean_up?: components["schemas"]["CleanUp"];
+            clean_up: components["schemas"]["CleanUp-Output"];
             /** Clip */
-            clip?: string | null;
+            clip: string | null;
             /** Colour */
             colour: string;
             /**
              * Core
              * @default []
              */
-            core?: string[];
+            core: string[];
             /**
              * Garbage
              * @default []
              */
-            garbage?: string[];
+            garbage: string[];
             /** Id */
             id: string;
             /**
@@ -3607,7 +4173,7 @@ export interface components {
              *       "source": "colour"
              *     }
              */
-            key?: components["schemas"]["KeySettings"];
+            key: components["schemas"]["KeySettings-Output"];
             /** Keys */
             keys: components["schemas"]["PaneKey"][];
             /**
@@ -3619,35 +4185,35 @@ export interface components {
              * Locked
              * @default false
              */
-            locked?: boolean;
+            locked: boolean;
             /** Name */
             name: string;
             /**
              * Near
              * @default 12
              */
-            near?: number;
+            near: number;
             /**
              * Opacity
              * @default 1
              */
-            opacity?: number;
+            opacity: number;
             /** Pane */
-            pane?: string | null;
+            pane: string | null;
             /**
              * Pins
              * @default []
              */
-            pins?: (string | null)[];
+            pins: (string | null)[];
             /** Rest */
-            rest?: number | null;
+            rest: number | null;
             /** Rides */
-            rides?: string | null;
+            rides: string | null;
             /**
              * Shown
              * @default true
              */
-            shown?: boolean;
+            shown: boolean;
             /**
              * @default {
              *       "amount": 1,
@@ -3658,9 +4224,9 @@ export interface components {
              *       "replace": "light"
              *     }
              */
-            spill?: components["schemas"]["SpillSettings"];
+            spill: components["schemas"]["SpillSettings-Output"];
             /** Start */
-            start?: number | null;
+            start: number | null;
         };
         /**
          * ThinOut
@@ -3700,20 +4266,6 @@ export interface components {
             frames: number[];
         };
         /**
-         * Told
-         * @description What a frame's confidence is made of.
-         */
-        Told: {
-            /** Agreement */
-            agreement: number;
-            /** Overlap */
-            overlap: number;
-            /** Residual */
-            residual: number;
-            /** Texture */
-            texture: number;
-        };
-        /**
          * TurnKeys
          * @description Choose how many whole turns an outline makes on the way from a key to the next; 0 is the shorter way round.
          */
@@ -3739,17 +4291,17 @@ export interface components {
              * Alpha
              * @default false
              */
-            alpha?: boolean;
+            alpha: boolean;
             /**
              * Bit Depth
              * @default 8
              */
-            bit_depth?: number;
+            bit_depth: number;
             /**
              * Codec
              * @default
              */
-            codec?: string;
+            codec: string;
             /** Count */
             count: number;
             /** Files */
@@ -3758,17 +4310,17 @@ export interface components {
              * First
              * @default 1001
              */
-            first?: number;
+            first: number;
             /**
              * Floating
              * @default false
              */
-            floating?: boolean;
+            floating: boolean;
             /**
              * Gaps
              * @default []
              */
-            gaps?: components["schemas"]["Gap"][];
+            gaps: components["schemas"]["Gap"][];
             /** Height */
             height: number;
             /**
@@ -3778,42 +4330,43 @@ export interface components {
             kind: "movie" | "sequence" | "still";
             /** Name */
             name: string;
+            nearest_rate: components["schemas"]["StandardRate"] | null;
             /**
              * Notes
              * @default []
              */
-            notes?: string[];
+            notes: string[];
             /**
              * Numbers
              * @description for pictures: which file each frame comes from
              * @default []
              */
-            numbers?: number[];
+            numbers: number[];
             /**
              * Pixel Aspect
              * @default 1
              */
-            pixel_aspect?: number;
+            pixel_aspect: number;
             /**
              * Rate Den
              * @default 1
              */
-            rate_den?: number;
+            rate_den: number;
             /**
              * Rate Known
              * @default true
              */
-            rate_known?: boolean;
+            rate_known: boolean;
             /**
              * Rate Num
              * @default 25
              */
-            rate_num?: number;
+            rate_num: number;
             /**
              * Rate Varies
              * @default false
              */
-            rate_varies?: boolean;
+            rate_varies: boolean;
             /** Width */
             width: number;
         };
@@ -3829,19 +4382,6 @@ export interface components {
              * @enum {string}
              */
             type: "ungroup";
-        };
-        /** ValidationError */
-        ValidationError: {
-            /** Context */
-            ctx?: Record<string, never>;
-            /** Input */
-            input?: unknown;
-            /** Location */
-            loc: (string | number)[];
-            /** Message */
-            msg: string;
-            /** Error Type */
-            type: string;
         };
         /**
          * Values
@@ -3864,7 +4404,7 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
-    read_picture_api_clips__clip_id___size___number__jpg_get: {
+    read_picture: {
         parameters: {
             query?: never;
             header?: never;
@@ -3884,18 +4424,18 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Validation Error */
-            422: {
+            /** @description A problem (RFC 9457) */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    fetch_delivery_api_deliveries__job_id__zip_get: {
+    fetch_delivery: {
         parameters: {
             query?: never;
             header?: never;
@@ -3913,21 +4453,23 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Validation Error */
-            422: {
+            /** @description A problem (RFC 9457) */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    events_api_events_get: {
+    events: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                "last-event-id"?: string | null;
+            };
             path?: never;
             cookie?: never;
         };
@@ -3940,9 +4482,18 @@ export interface operations {
                 };
                 content?: never;
             };
+            /** @description A problem (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
-    fit_api_fit_post: {
+    fit: {
         parameters: {
             query?: never;
             header?: never;
@@ -3951,6 +4502,21 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "line": [
+                 *         100,
+                 *         80,
+                 *         180,
+                 *         82,
+                 *         176,
+                 *         150,
+                 *         104,
+                 *         148
+                 *       ],
+                 *       "tolerance": 1
+                 *     }
+                 */
                 "application/json": components["schemas"]["DrawnLine"];
             };
         };
@@ -3964,20 +4530,25 @@ export interface operations {
                     "application/json": components["schemas"]["OutlineDraft"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description A problem (RFC 9457) */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    list_intakes_api_intakes_get: {
+    list_intakes: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description how many at most */
+                limit?: number;
+                /** @description how many to pass over */
+                after?: number;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -3987,15 +4558,26 @@ export interface operations {
             /** @description Successful Response */
             200: {
                 headers: {
+                    /** @description where the next page is, rel="next" */
+                    Link?: string;
                     [name: string]: unknown;
                 };
                 content: {
                     "application/json": components["schemas"]["Intake"][];
                 };
             };
+            /** @description A problem (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
-    begin_api_intakes_post: {
+    begin: {
         parameters: {
             query?: never;
             header?: never;
@@ -4004,6 +4586,17 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "files": [
+                 *         {
+                 *           "name": "panel_tap.mp4",
+                 *           "size": 4812333
+                 *         }
+                 *       ],
+                 *       "purpose": "plate"
+                 *     }
+                 */
                 "application/json": components["schemas"]["IntakeRequest"];
             };
         };
@@ -4017,18 +4610,18 @@ export interface operations {
                     "application/json": components["schemas"]["Intake"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description A problem (RFC 9457) */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    read_intake_api_intakes__intake_id__get: {
+    read_intake: {
         parameters: {
             query?: never;
             header?: never;
@@ -4048,18 +4641,18 @@ export interface operations {
                     "application/json": components["schemas"]["Intake"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description A problem (RFC 9457) */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    discard_api_intakes__intake_id__delete: {
+    discard: {
         parameters: {
             query?: never;
             header?: never;
@@ -4077,18 +4670,18 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Validation Error */
-            422: {
+            /** @description A problem (RFC 9457) */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    accept_api_intakes__intake_id__accept_post: {
+    accept: {
         parameters: {
             query?: never;
             header?: never;
@@ -4099,6 +4692,15 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "first": 1001,
+                 *       "name": "Panel tap",
+                 *       "pixel_aspect": 1,
+                 *       "rate_den": 1,
+                 *       "rate_num": 25
+                 *     }
+                 */
                 "application/json": components["schemas"]["Correction"];
             };
         };
@@ -4112,18 +4714,18 @@ export interface operations {
                     "application/json": components["schemas"]["Intake"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description A problem (RFC 9457) */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    receive_api_intakes__intake_id__files__name__put: {
+    receive: {
         parameters: {
             query?: never;
             header?: never;
@@ -4142,18 +4744,18 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Validation Error */
-            422: {
+            /** @description A problem (RFC 9457) */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    read_first_picture_api_intakes__intake_id__picture_jpg_get: {
+    read_first_picture: {
         parameters: {
             query?: never;
             header?: never;
@@ -4171,18 +4773,18 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Validation Error */
-            422: {
+            /** @description A problem (RFC 9457) */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    understand_api_intakes__intake_id__understand_post: {
+    understand: {
         parameters: {
             query?: never;
             header?: never;
@@ -4202,21 +4804,25 @@ export interface operations {
                     "application/json": components["schemas"]["Intake"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description A problem (RFC 9457) */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    list_jobs_api_jobs_get: {
+    list_jobs: {
         parameters: {
             query?: {
                 shot?: string | null;
+                /** @description how many at most */
+                limit?: number;
+                /** @description how many to pass over */
+                after?: number;
             };
             header?: never;
             path?: never;
@@ -4227,24 +4833,26 @@ export interface operations {
             /** @description Successful Response */
             200: {
                 headers: {
+                    /** @description where the next page is, rel="next" */
+                    Link?: string;
                     [name: string]: unknown;
                 };
                 content: {
                     "application/json": components["schemas"]["Job"][];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description A problem (RFC 9457) */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    cancel_api_jobs__job_id__cancel_post: {
+    cancel: {
         parameters: {
             query?: never;
             header?: never;
@@ -4264,20 +4872,25 @@ export interface operations {
                     "application/json": components["schemas"]["Job"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description A problem (RFC 9457) */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    list_shots_api_shots_get: {
+    list_shots: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description how many at most */
+                limit?: number;
+                /** @description how many to pass over */
+                after?: number;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -4287,15 +4900,26 @@ export interface operations {
             /** @description Successful Response */
             200: {
                 headers: {
+                    /** @description where the next page is, rel="next" */
+                    Link?: string;
                     [name: string]: unknown;
                 };
                 content: {
                     "application/json": components["schemas"]["ShotCard"][];
                 };
             };
+            /** @description A problem (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
-    read_shot_api_shots__shot_id__get: {
+    read_shot: {
         parameters: {
             query?: never;
             header?: never;
@@ -4315,18 +4939,18 @@ export interface operations {
                     "application/json": components["schemas"]["ShotState"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description A problem (RFC 9457) */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    delete_shot_api_shots__shot_id__delete: {
+    delete_shot: {
         parameters: {
             query?: never;
             header?: never;
@@ -4344,18 +4968,18 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Validation Error */
-            422: {
+            /** @description A problem (RFC 9457) */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    read_checks_api_shots__shot_id__carriers__carrier__checks_get: {
+    read_checks: {
         parameters: {
             query?: never;
             header?: never;
@@ -4376,18 +5000,18 @@ export interface operations {
                     "application/json": components["schemas"]["Checks"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description A problem (RFC 9457) */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    read_eye_api_shots__shot_id__carriers__carrier__eye__frame__jpg_get: {
+    read_eye: {
         parameters: {
             query?: {
                 size?: "full" | "proxy";
@@ -4410,18 +5034,18 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Validation Error */
-            422: {
+            /** @description A problem (RFC 9457) */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    read_slip_api_shots__shot_id__carriers__carrier__slip_get: {
+    read_slip: {
         parameters: {
             query: {
                 first: number;
@@ -4445,18 +5069,18 @@ export interface operations {
                     "application/json": components["schemas"]["SlipOf"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description A problem (RFC 9457) */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    solve_api_shots__shot_id__carriers__carrier__solve_post: {
+    judge_slip: {
         parameters: {
             query?: never;
             header?: never;
@@ -4468,6 +5092,60 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "first": 1001,
+                 *       "slip": [
+                 *         0.05,
+                 *         0.08,
+                 *         0.9,
+                 *         0.1,
+                 *         null
+                 *       ]
+                 *     }
+                 */
+                "application/json": components["schemas"]["SlipMeasured"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Doubt"][];
+                };
+            };
+            /** @description A problem (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    solve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+                carrier: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "first": 1001,
+                 *       "last": 1100
+                 *     }
+                 */
                 "application/json": components["schemas"]["SolveRequest"];
             };
         };
@@ -4481,18 +5159,18 @@ export interface operations {
                     "application/json": components["schemas"]["Job"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description A problem (RFC 9457) */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    propose_carry_api_shots__shot_id__carry_post: {
+    propose_carry: {
         parameters: {
             query?: never;
             header?: never;
@@ -4503,6 +5181,13 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "frame": 1041,
+                 *       "outline": "d0000000000b",
+                 *       "to": 1051
+                 *     }
+                 */
                 "application/json": components["schemas"]["CarryRequest"];
             };
         };
@@ -4516,20 +5201,22 @@ export interface operations {
                     "application/json": components["schemas"]["Proposal"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description A problem (RFC 9457) */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    list_clips_api_shots__shot_id__clips_get: {
+    read_changes: {
         parameters: {
-            query?: never;
+            query: {
+                since: number;
+            };
             header?: never;
             path: {
                 shot_id: string;
@@ -4544,21 +5231,59 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ClipCard"][];
+                    "application/json": components["schemas"]["ShotChange"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description A problem (RFC 9457) */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    read_copy_api_shots__shot_id__copies__element__get: {
+    list_clips: {
+        parameters: {
+            query?: {
+                /** @description how many at most */
+                limit?: number;
+                /** @description how many to pass over */
+                after?: number;
+            };
+            header?: never;
+            path: {
+                shot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    /** @description where the next page is, rel="next" */
+                    Link?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClipCard"][];
+                };
+            };
+            /** @description A problem (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    read_copy: {
         parameters: {
             query?: never;
             header?: never;
@@ -4576,21 +5301,21 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Copied"];
+                    "application/json": components["schemas"]["Copied-Output"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description A problem (RFC 9457) */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    order_delivery_api_shots__shot_id__deliveries_post: {
+    order_delivery: {
         parameters: {
             query?: never;
             header?: never;
@@ -4601,6 +5326,14 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "composite": false,
+                 *       "corners": true,
+                 *       "each_cover": true,
+                 *       "matte": true
+                 *     }
+                 */
                 "application/json": components["schemas"]["Order"];
             };
         };
@@ -4614,18 +5347,18 @@ export interface operations {
                     "application/json": components["schemas"]["Job"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description A problem (RFC 9457) */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    preview_delivery_api_shots__shot_id__deliveries_preview_post: {
+    preview_delivery: {
         parameters: {
             query?: never;
             header?: never;
@@ -4636,6 +5369,13 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "composite": true,
+                 *       "corners": true,
+                 *       "matte": true
+                 *     }
+                 */
                 "application/json": components["schemas"]["Order"];
             };
         };
@@ -4649,18 +5389,49 @@ export interface operations {
                     "application/json": components["schemas"]["Preview"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description A problem (RFC 9457) */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    apply_edit_api_shots__shot_id__edits_post: {
+    read_doubts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Doubts"];
+                };
+            };
+            /** @description A problem (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    apply_edit: {
         parameters: {
             query?: never;
             header?: never;
@@ -4671,6 +5442,17 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "edit": {
+                 *         "cover": "8c1f0e4b7a21",
+                 *         "name": "Thumb",
+                 *         "type": "set-cover"
+                 *       },
+                 *       "id": "6f1c2a-7",
+                 *       "revision": 12
+                 *     }
+                 */
                 "application/json": components["schemas"]["EditRequest"];
             };
         };
@@ -4684,18 +5466,18 @@ export interface operations {
                     "application/json": components["schemas"]["ShotChange"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description A problem (RFC 9457) */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    start_fresh_api_shots__shot_id__fresh_post: {
+    start_fresh: {
         parameters: {
             query?: never;
             header?: never;
@@ -4715,18 +5497,18 @@ export interface operations {
                     "application/json": components["schemas"]["ShotCard"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description A problem (RFC 9457) */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    read_geometry_api_shots__shot_id__geometry_get: {
+    read_geometry: {
         parameters: {
             query: {
                 revision: number;
@@ -4748,18 +5530,18 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Validation Error */
-            422: {
+            /** @description A problem (RFC 9457) */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    read_look_api_shots__shot_id__looks__look___frame__get: {
+    read_look: {
         parameters: {
             query?: {
                 size?: "full" | "proxy";
@@ -4788,18 +5570,18 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Validation Error */
-            422: {
+            /** @description A problem (RFC 9457) */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    read_aspect_api_shots__shot_id__panes__pane__aspect_get: {
+    read_aspect: {
         parameters: {
             query?: never;
             header?: never;
@@ -4820,18 +5602,18 @@ export interface operations {
                     "application/json": components["schemas"]["Aspect"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description A problem (RFC 9457) */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    read_flat_api_shots__shot_id__panes__pane__flat__frame__jpg_get: {
+    read_flat: {
         parameters: {
             query?: {
                 size?: "full" | "proxy";
@@ -4854,18 +5636,18 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Validation Error */
-            422: {
+            /** @description A problem (RFC 9457) */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    read_pivot_api_shots__shot_id__pivots__outline___frame__get: {
+    read_pivot: {
         parameters: {
             query?: never;
             header?: never;
@@ -4887,18 +5669,18 @@ export interface operations {
                     "application/json": components["schemas"]["PivotPlace"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description A problem (RFC 9457) */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    reasons_api_shots__shot_id__reasons_get: {
+    reasons: {
         parameters: {
             query?: never;
             header?: never;
@@ -4920,18 +5702,18 @@ export interface operations {
                     };
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description A problem (RFC 9457) */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    redo_api_shots__shot_id__redo_post: {
+    redo: {
         parameters: {
             query?: never;
             header?: never;
@@ -4942,6 +5724,11 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "revision": 14
+                 *     }
+                 */
                 "application/json": components["schemas"]["StepRequest"];
             };
         };
@@ -4955,18 +5742,18 @@ export interface operations {
                     "application/json": components["schemas"]["ShotChange"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description A problem (RFC 9457) */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    sample_api_shots__shot_id__samples_post: {
+    sample: {
         parameters: {
             query?: never;
             header?: never;
@@ -4977,6 +5764,18 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "box": [
+                 *         40,
+                 *         40,
+                 *         200,
+                 *         120
+                 *       ],
+                 *       "frame": 1001,
+                 *       "limited": false
+                 *     }
+                 */
                 "application/json": components["schemas"]["Dragged"];
             };
         };
@@ -4990,18 +5789,18 @@ export interface operations {
                     "application/json": components["schemas"]["Sampled"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description A problem (RFC 9457) */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    propose_snap_api_shots__shot_id__snap_post: {
+    propose_snap: {
         parameters: {
             query?: never;
             header?: never;
@@ -5012,6 +5811,18 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "frame": 1041,
+                 *       "outline": "d0000000000b",
+                 *       "points": [
+                 *         2,
+                 *         3,
+                 *         4
+                 *       ],
+                 *       "radius": 12
+                 *     }
+                 */
                 "application/json": components["schemas"]["SnapRequest"];
             };
         };
@@ -5025,18 +5836,18 @@ export interface operations {
                     "application/json": components["schemas"]["Proposal"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description A problem (RFC 9457) */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    solve_all_api_shots__shot_id__solve_post: {
+    solve_all: {
         parameters: {
             query?: never;
             header?: never;
@@ -5047,6 +5858,12 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "first": 1001,
+                 *       "last": 1100
+                 *     }
+                 */
                 "application/json": components["schemas"]["SolveRequest"];
             };
         };
@@ -5060,18 +5877,18 @@ export interface operations {
                     "application/json": components["schemas"]["Job"][];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description A problem (RFC 9457) */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    read_nearness_api_shots__shot_id__subjects__subject__nearness_get: {
+    read_nearness: {
         parameters: {
             query?: never;
             header?: never;
@@ -5092,18 +5909,18 @@ export interface operations {
                     "application/json": components["schemas"]["Nearnesses"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description A problem (RFC 9457) */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    read_notes_api_shots__shot_id__subjects__subject__notes_get: {
+    read_notes: {
         parameters: {
             query?: never;
             header?: never;
@@ -5124,18 +5941,18 @@ export interface operations {
                     "application/json": components["schemas"]["Notes"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description A problem (RFC 9457) */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    propose_thinning_api_shots__shot_id__thin_post: {
+    propose_thinning: {
         parameters: {
             query?: never;
             header?: never;
@@ -5146,6 +5963,12 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "outline": "d0000000000b",
+                 *       "tolerance": 0.5
+                 *     }
+                 */
                 "application/json": components["schemas"]["ThinRequest"];
             };
         };
@@ -5159,18 +5982,18 @@ export interface operations {
                     "application/json": components["schemas"]["Thinning"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description A problem (RFC 9457) */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    read_thumbnail_api_shots__shot_id__thumbnails__element___frame__get: {
+    read_thumbnail: {
         parameters: {
             query?: {
                 v?: number;
@@ -5192,18 +6015,18 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Validation Error */
-            422: {
+            /** @description A problem (RFC 9457) */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    undo_api_shots__shot_id__undo_post: {
+    undo: {
         parameters: {
             query?: never;
             header?: never;
@@ -5214,6 +6037,12 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "id": "6f1c2a-8",
+                 *       "revision": 13
+                 *     }
+                 */
                 "application/json": components["schemas"]["StepRequest"];
             };
         };
@@ -5227,18 +6056,18 @@ export interface operations {
                     "application/json": components["schemas"]["ShotChange"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description A problem (RFC 9457) */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    read_values_api_shots__shot_id__values__frame__get: {
+    read_values: {
         parameters: {
             query: {
                 x: number;
@@ -5263,13 +6092,13 @@ export interface operations {
                     "application/json": components["schemas"]["Values"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description A problem (RFC 9457) */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };

@@ -1,16 +1,20 @@
 import { toast } from "sonner";
 
-import { api, data, tell, type Copied, type Edit } from "../api/client";
-import { bench, coverOf, outlineOf, select, shapeOf } from "../state/bench";
+import { api, data, say, type Copied } from "../api/client";
+import { bench, select } from "../state/bench";
+import { coverOf, outlineOf, shapeOf } from "../state/lookups";
 import { rowsOf } from "./proposals";
 import { send } from "./send";
+import { PointRow } from "../shapes/shape";
 
 const PLACE = "wise-glove-copied";
+/** By how much a copy lies beside what it is one of, in pixels. */
+const BESIDE: [number, number] = [12, 12];
 
 /** What was copied: a cover or an outline with all of its keys, and the shape of a frame. */
 interface Clip {
   what: Copied;
-  shape: number[][] | null;
+  shape: PointRow[] | null;
   shot: string;
 }
 
@@ -20,7 +24,7 @@ export async function copyChosen() {
   const outline = outlineOf(b, b.active);
   const cover = coverOf(b, b.selected);
   if (!b.shot || !cover) return;
-  const one = outline && (cover.outlines ?? []).length > 1 ? outline.id : cover.id;
+  const one = outline && cover.outlines.length > 1 ? outline.id : cover.id;
   const shape = outline ? shapeOf(b, outline.id, b.frame) : null;
   try {
     const params = { path: { shot_id: b.shot.id, element: one } };
@@ -31,7 +35,7 @@ export async function copyChosen() {
       `Copied ${cover.name}. Ctrl+V pastes it, Ctrl+Shift+V its shape on frame ${b.frame} as a key of what is selected.`,
     );
   } catch (error) {
-    tell(error);
+    say(error);
   }
 }
 
@@ -49,8 +53,8 @@ export async function paste() {
   const { shot, frame } = bench();
   if (!clip || !shot) return void toast("Nothing has been copied yet. Ctrl+C copies what is selected.");
   const elsewhere = clip.shot !== shot.id;
-  const edit = { type: "paste", what: clip.what, ...(elsewhere ? { frame } : { offset: [12, 12] }) };
-  const change = await send(edit as Edit);
+  const where = elsewhere ? { frame } : { offset: BESIDE };
+  const change = await send({ type: "paste", what: clip.what, ...where });
   if (change?.made) select(change.made);
 }
 
@@ -64,7 +68,7 @@ export async function pasteInto(cover: string) {
     what: clip.what,
     into: cover,
     ...(elsewhere ? { frame: bench().frame } : {}),
-  } as Edit);
+  });
 }
 
 /** Paste the copied shape as a key of the active outline on this frame. */
@@ -74,13 +78,13 @@ export async function pasteKey() {
   if (!clip?.shape) return void toast("No shape has been copied yet. Ctrl+C copies that of this frame.");
   if (!outlineOf(bench(), active))
     return void toast("Select the outline that is to get the key, then paste.");
-  await send({ type: "set-keys", outline: active!, shapes: { [frame]: clip.shape } } as Edit);
+  await send({ type: "set-keys", outline: active!, shapes: { [frame]: clip.shape } });
 }
 
 /** A second cover like the selected one. */
 export async function duplicate() {
   const { selected } = bench();
   if (!coverOf(bench(), selected)) return;
-  const change = await send({ type: "duplicate", cover: selected!, offset: [12, 12] } as Edit);
+  const change = await send({ type: "duplicate", cover: selected!, offset: BESIDE });
   if (change?.made) select(change.made);
 }

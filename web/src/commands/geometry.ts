@@ -10,7 +10,7 @@ const CHUNK = 1_000_000;
 export async function loadGeometry() {
   const { shot, tracks, frame } = bench();
   if (!shot) return;
-  const first = shot.plate.first ?? 1001;
+  const first = shot.plate.first;
   const last = first + shot.plate.count - 1;
   const numbers = Object.values(tracks).reduce((sum, t) => sum + t.points * STRIDE, 0);
   const step = Math.max(Math.floor(CHUNK / Math.max(numbers, 1)), 1);
@@ -35,7 +35,7 @@ function isMissing(from: number, to: number): boolean {
 
 /** The rows of a shot's first frame, with which its lines are there at once; null where they cannot be had now. */
 export async function firstRows(state: ShotState): Promise<Float32Array | null> {
-  const first = state.plate.first ?? 1001;
+  const first = state.plate.first;
   try {
     const answer = await ask(state.id, state.revision, first, first);
     return answer.ok ? new Float32Array(await answer.arrayBuffer()) : null;

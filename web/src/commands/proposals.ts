@@ -1,7 +1,9 @@
-import { api, data, tell, type Edit, type Proposed, type Thinning } from "../api/client";
-import { shapeFrom, type Shape } from "../shapes/shape";
-import { add } from "../viewer/draw";
-import { bench, outlineOf, setBench, type Proposal } from "../state/bench";
+import { add } from "./drawn";
+import { api, data, say, type Proposed, type Thinning } from "../api/client";
+import { count, pointOf, PointRow, shapeFrom, type Shape } from "../shapes/shape";
+import { bench, setBench } from "../state/bench";
+import { outlineOf } from "../state/lookups";
+import type { Proposal } from "../state/slices/drag";
 import { send } from "./send";
 
 function shapesOf(proposed: Proposed): Record<number, Shape> {
@@ -28,21 +30,18 @@ export async function proposeSnap() {
         shapes,
         sure: found.sure,
         kept: framesOf(shapes),
-        text: `Moves ${(found.moved ?? 0).toFixed(1)} px on the mean, on a clear edge for ${share} %`,
+        text: `Moves ${found.moved.toFixed(1)} px on the mean, on a clear edge for ${share} %`,
       },
     });
   } catch (error) {
-    tell(error);
+    say(error);
   }
 }
-
-let carrying = 0;
 
 /** Propose the outline on the next frames, or the ones before. */
 export async function proposeCarry(by: number) {
   const { shot, active, frame } = bench();
   if (!shot || !outlineOf(bench(), active)) return;
-  const own = (carrying += 1);
   const start: Proposal = {
     kind: "carry",
     element: active!,
@@ -57,7 +56,7 @@ export async function proposeCarry(by: number) {
     const found = await data<Proposed>(
       api.POST("/api/shots/{shot_id}/carry", { params: { path: { shot_id: shot.id } }, body }),
     );
-    if (own !== carrying) return;
+    if (bench().proposal !== start) return;
     const shapes = shapesOf(found);
     const count = Object.keys(shapes).length;
     const text = found.reason || `Carried on over ${count} ${count === 1 ? "frame" : "frames"}`;
@@ -67,21 +66,19 @@ export async function proposeCarry(by: number) {
       : null;
     setBench({ proposal: { ...start, shapes, sure: found.sure, kept: framesOf(shapes), text, lost } });
   } catch (error) {
-    if (own === carrying) setBench({ proposal: null });
-    tell(error);
+    if (bench().proposal === start) setBench({ proposal: null });
+    say(error);
   }
 }
-
-let thinned = 0;
 
 /** Propose to keep only the keys that are needed within a tolerance; shown on the strip before it is done. */
 export async function proposeThinning(tolerance: number) {
   const { shot, active, proposal } = bench();
   if (!shot || !outlineOf(bench(), active)) return;
-  const turn = ++thinned;
   const again = proposal?.kind === "thin";
   // The slider stays where the hand put it while the answer is on its way.
   if (again) setBench({ proposal: { ...proposal, tolerance } });
+  const asked = bench().proposal;
   try {
     const found = await data<Thinning>(
       api.POST("/api/shots/{shot_id}/thin", {
@@ -89,7 +86,7 @@ export async function proposeThinning(tolerance: number) {
         body: { outline: active!, tolerance },
       }),
     );
-    if (turn !== thinned || (again && bench().proposal?.kind !== "thin")) return;
+    if (again && bench().proposal !== asked) return;
     setBench({
       proposal: {
         kind: "thin",
@@ -102,7 +99,7 @@ export async function proposeThinning(tolerance: number) {
       },
     });
   } catch (error) {
-    tell(error);
+    say(error);
   }
 }
 
@@ -111,7 +108,6 @@ export async function keepProposal() {
   const { proposal, fitting } = bench();
   if (fitting) return add({ points: fitting.points, kinds: fitting.kinds });
   if (!proposal) return;
-  carrying += 1;
   if (proposal.kind === "thin") {
     const done = await send({ type: "thin-out", outline: proposal.element, tolerance: proposal.tolerance! });
     return void (done && setBench({ proposal: null }));
@@ -123,13 +119,12 @@ export async function keepProposal() {
     }),
   );
   if (Object.keys(shapes).length === 0) return setBench({ proposal: null });
-  const done = await send({ type: "set-keys", outline: proposal.element, shapes } as Edit);
+  const done = await send({ type: "set-keys", outline: proposal.element, shapes });
   if (done) setBench({ proposal: null });
 }
 
 /** Give up what is proposed; nothing was changed by it. */
 export function dropProposal() {
-  carrying += 1;
   setBench({ proposal: null, fitting: null });
 }
 
@@ -142,6 +137,6 @@ export function turnFrame(frame: number) {
   setBench({ proposal: { ...proposal, kept } });
 }
 
-export function rowsOf(shape: Shape): number[][] {
-  return Array.from({ length: shape.length / 8 }, (_, i) => Array.from(shape.subarray(i * 8, i * 8 + 8)));
+export function rowsOf(shape: Shape): PointRow[] {
+  return Array.from({ length: count(shape) }, (_, i) => pointOf(shape, i));
 }

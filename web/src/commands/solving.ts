@@ -1,20 +1,27 @@
-import { api, data, tell, type Job, type SolvedFrame } from "../api/client";
+import { api, data, Doubt, Doubts, Run, say, type Job, type SolvedFrame } from "../api/client";
 import { solvingUnder } from "../state/riding";
-import { bench, inDepth, setBench, shapeOf } from "../state/bench";
+import { bench, setBench } from "../state/bench";
+import { inDepth, shapeOf } from "../state/lookups";
+import { Has } from "../state/types";
 
 /** Take in frames that were just solved; the picture follows the newest one while its carrier is selected. */
-export function watchSolving(carrier: string, places: SolvedFrame[]) {
-  const { solving, selected, shot } = bench();
+export function watchSolving(
+  carrier: string,
+  places: SolvedFrame[],
+  found: { doubts: Doubt[]; runs: Run[] },
+) {
+  const { solving, selected, shot, doubts } = bench();
   const known = { ...solving[carrier] };
   for (const place of places) known[place.frame] = place;
-  const found = shot?.elements[carrier];
-  const at = found?.kind === "carrier" ? found.at : 0;
+  const element = shot?.elements[carrier];
+  const at = element?.kind === "carrier" ? element.at : 0;
   const after = places.filter((p) => p.frame > at);
   // Both ways at once the picture would jump to and fro, so it follows the way on while there is one.
   const onlyBack = !Object.keys(known).some((f) => Number(f) > at);
   const newest = (after.length || !onlyBack ? after : places).at(-1)?.frame;
   setBench({
     solving: { ...solving, [carrier]: known },
+    doubts: { ...doubts, [carrier]: found },
     ...(selected === carrier && newest !== undefined ? { frame: newest, playing: false } : {}),
   });
   if (selected === carrier && newest !== undefined) showRiding(carrier, newest);
@@ -33,7 +40,33 @@ function showRiding(carrier: string, frame: number) {
 export function solvingEnded() {
   const { drag } = bench();
   setBench({ solving: {}, drag: drag?.solving ? null : drag });
+  void loadDoubts();
 }
+
+/** Ask which frames of the carriers need a look. */
+export async function loadDoubts() {
+  const { shot } = bench();
+  if (!shot) return;
+  try {
+    const found = await data<Doubts>(
+      api.GET("/api/shots/{shot_id}/doubts", { params: { path: { shot_id: shot.id } } }),
+    );
+    const of = (id: string) => found.doubts.filter((d) => d.about === id);
+    const each = Object.entries(found.runs).map(([id, runs]) => [id, { doubts: of(id), runs }] as const);
+    const now = bench();
+    if (now.shot?.id === shot.id && Object.keys(now.solving).length === 0)
+      setBench({ doubts: Object.fromEntries(each) });
+  } catch (error) {
+    say(error);
+  }
+}
+
+/** What of a shot the doubts about its carriers depend on: it changes when one of them does. */
+export const doubtful = (b: Has<"shot" | "touched" | "adopted">) =>
+  Object.values(b.shot?.elements ?? {})
+    .filter((e) => e.kind === "carrier")
+    .map((e) => `${e.id} ${b.touched[e.id] ?? b.adopted}`)
+    .join(" ");
 
 /** Ask for frames of all carriers to be solved that can be, one after the other. */
 export function solveAll(first: number, last: number) {
@@ -44,7 +77,7 @@ export function solveAll(first: number, last: number) {
       params: { path: { shot_id: shot.id } },
       body: { first, last },
     }),
-  ).catch(tell);
+  ).catch(say);
 }
 
 /** Ask for frames of a carrier to be solved. */
@@ -56,5 +89,5 @@ export function solve(carrier: string, first: number, last: number) {
       params: { path: { shot_id: shot.id, carrier } },
       body: { first, last },
     }),
-  ).catch(tell);
+  ).catch(say);
 }

@@ -1,17 +1,14 @@
-import { api, data, tell } from "../api/client";
-import { bench, setBench } from "../state/bench";
+import { api, data, say } from "../api/client";
 import type { Started } from "../shapes/starters";
-import type { Gesture, PointerAt } from "../viewer/tools";
-import { toPlate, toScreen, useView } from "../state/view";
+import { bench, setBench } from "../state/bench";
 
-const CLOSE_REACH = 11;
 /** How far, in plate pixels, the outline may be from the traced line to begin with. */
-export const FIRST_TOLERANCE = 1;
+const FIRST_TOLERANCE = 1;
 
-type Place = [number, number];
+export type Place = [number, number];
 
 /** What has been traced: a stretch for each anchor but the first, and the one to the pointer. */
-interface Trace {
+interface Line {
   shot: string;
   frame: number;
   anchors: Place[];
@@ -19,211 +16,234 @@ interface Trace {
   ahead: Place[];
 }
 
-let trace: Trace | null = null;
-let socket: WebSocket | null = null;
-let busy = false;
-let wanted: { place: Place; anchor: Place | null; at: number } | null = null;
-let sentAt = 0;
-let answered: (() => void) | null = null;
+/** Asks the server for lines along the edges of a frame: newest wish first, one question in flight. */
+class EdgeLink {
+  private socket: WebSocket | null = null;
+  private busy = false;
+  private wanted: { place: Place; anchor: Place | null; at: number; frame: number } | null = null;
+  private sentAt = 0;
+  private prepared = "";
 
-function link(shot: string): WebSocket {
-  if (socket && socket.readyState <= WebSocket.OPEN && socket.url.includes(shot)) return socket;
-  socket?.close();
-  const scheme = location.protocol === "https:" ? "wss" : "ws";
-  socket = new WebSocket(`${scheme}://${location.host}/api/shots/${shot}/trace`);
-  socket.binaryType = "arraybuffer";
-  busy = false;
-  socket.onopen = pump;
-  socket.onmessage = (event: MessageEvent<ArrayBuffer | string>) => {
-    busy = false;
-    if (event.data instanceof ArrayBuffer) {
-      take(new Float32Array(event.data));
-      if (sentAt) performance.measure("trace", { start: sentAt, end: performance.now() });
-    } else tell((JSON.parse(event.data) as { message: string }).message);
-    pump();
-  };
-  return socket;
-}
+  constructor(private take: (line: Float32Array) => void) {}
 
-function pump() {
-  if (busy || !wanted || !trace || socket?.readyState !== WebSocket.OPEN) return;
-  busy = true;
-  sentAt = wanted.at;
-  socket.send(JSON.stringify({ frame: trace.frame, anchor: wanted.anchor, place: wanted.place }));
-  wanted = null;
-}
-
-function ask(place: Place, anchor: Place | null, at: number) {
-  // A stretch that begins must not be overtaken by the next move.
-  wanted = { place, anchor: anchor ?? wanted?.anchor ?? null, at };
-  if (trace) link(trace.shot);
-  pump();
-}
-
-function take(numbers: Float32Array) {
-  if (!trace) return;
-  trace.ahead = [];
-  for (let i = 0; i < numbers.length; i += 2) trace.ahead.push([numbers[i]!, numbers[i + 1]!]);
-  const done = answered;
-  answered = null;
-  done?.();
-  show();
-}
-
-function show() {
-  if (!trace) return;
-  const line = [...trace.stretches.flat(), ...trace.ahead];
-  const points = (line.length ? line : trace.anchors).map(([x, y]) => [x, y, 0, 0, 0, 0]);
-  setBench({ draft: { kind: "trace", points, kinds: [], pointer: null, anchors: trace.anchors } });
-}
-
-/** A press with the trace tool: an anchor, or the end where it is on the first one. With Shift held the line is free. */
-export function beginTrace(start: PointerAt): Gesture | null {
-  const v = useView.getState();
-  const b = bench();
-  const place = toPlate(v, start.x, start.y);
-  if (!trace || trace.frame !== b.frame || trace.shot !== b.shot!.id) {
-    trace = { shot: b.shot!.id, frame: b.frame, anchors: [place], stretches: [], ahead: [] };
-    ask(place, place, performance.now());
-    show();
-    return byHand(place);
+  ask(shot: string, frame: number, place: Place, anchor: Place | null, at: number) {
+    // A stretch that begins must not be overtaken by the next move.
+    this.wanted = { place, anchor: anchor ?? this.wanted?.anchor ?? null, at, frame };
+    this.open(shot);
+    this.pump();
   }
-  const [fx, fy] = toScreen(v, ...trace.anchors[0]!);
-  if (trace.anchors.length >= 2 && Math.hypot(fx - start.x, fy - start.y) <= CLOSE_REACH) {
-    closeTrace();
-    return null;
+
+  forget() {
+    this.wanted = null;
   }
-  settle(place);
-  return byHand(place);
+
+  /** Have the server look for the edges of a frame before the first click needs them. */
+  prepare(shot: string, frame: number) {
+    const key = `${shot} ${frame}`;
+    if (this.prepared === key) return;
+    const ready = this.open(shot);
+    if (ready.readyState !== WebSocket.OPEN || this.busy) return;
+    this.prepared = key;
+    this.busy = true;
+    this.sentAt = 0;
+    ready.send(JSON.stringify({ frame, anchor: [0, 0], place: [0, 0] }));
+  }
+
+  private open(shot: string): WebSocket {
+    const { socket } = this;
+    if (socket && socket.readyState <= WebSocket.OPEN && socket.url.includes(shot)) return socket;
+    socket?.close();
+    const scheme = location.protocol === "https:" ? "wss" : "ws";
+    const fresh = new WebSocket(`${scheme}://${location.host}/api/shots/${shot}/trace`);
+    fresh.binaryType = "arraybuffer";
+    fresh.onopen = () => this.pump();
+    fresh.onmessage = (event: MessageEvent<ArrayBuffer | string>) => {
+      this.busy = false;
+      if (event.data instanceof ArrayBuffer) {
+        this.take(new Float32Array(event.data));
+        if (this.sentAt) performance.measure("trace", { start: this.sentAt, end: performance.now() });
+      } else say((JSON.parse(event.data) as { message: string }).message);
+      this.pump();
+    };
+    this.busy = false;
+    this.socket = fresh;
+    return fresh;
+  }
+
+  private pump() {
+    if (this.busy || !this.wanted || this.socket?.readyState !== WebSocket.OPEN) return;
+    const { frame, anchor, place, at } = this.wanted;
+    this.busy = true;
+    this.sentAt = at;
+    this.wanted = null;
+    this.socket.send(JSON.stringify({ frame, anchor, place }));
+  }
 }
 
-/** The stretch to the pointer becomes part of the line, and a new one begins. */
-function settle(place: Place) {
-  if (!trace) return;
-  const reaches = trace.ahead.at(-1);
-  const near = reaches && Math.hypot(reaches[0] - place[0], reaches[1] - place[1]) < 3;
-  const end: Place = near ? reaches : place;
-  trace.stretches.push(near ? trace.ahead : [trace.anchors.at(-1)!, end]);
-  trace.anchors.push(end);
-  trace.ahead = [];
-  ask(end, end, performance.now());
-  show();
-}
+/** A line that follows the edge in the plate from pin to pin, until it is closed and becomes an outline. */
+class Tracing {
+  private line: Line | null = null;
+  private link = new EdgeLink((numbers) => this.take(numbers));
+  private answered: (() => void) | null = null;
 
-/** While the button is held the line is drawn freely, as far as the pointer goes. */
-function byHand(from: Place): Gesture {
-  const line: Place[] = [from];
-  return {
-    move: (at) => {
-      if (!trace) return;
-      line.push(toPlate(useView.getState(), at.x, at.y));
-      trace.ahead = line;
-      show();
-    },
-    end: (at, travelled) => {
-      if (!trace || !travelled) return;
-      const end = toPlate(useView.getState(), at.x, at.y);
-      trace.stretches.push([...line, end]);
-      trace.anchors.push(end);
-      trace.ahead = [];
-      ask(end, end, performance.now());
-      show();
-    },
-  };
-}
+  get isUnderWay() {
+    return this.line !== null;
+  }
 
-let prepared = "";
-
-/** Have the server look for the edges of this frame before the first click needs them. */
-function prepare(shot: string, frame: number) {
-  const key = `${shot} ${frame}`;
-  if (prepared === key) return;
-  const ready = link(shot);
-  if (ready.readyState !== WebSocket.OPEN || busy) return;
-  prepared = key;
-  busy = true;
-  sentAt = 0;
-  ready.send(JSON.stringify({ frame, anchor: [0, 0], place: [0, 0] }));
-}
-
-/** The pointer moves: the line follows the edge to it; with Shift it is drawn as the hand moves. */
-export function hoverTrace(at: PointerAt, time: number) {
-  if (!trace) {
+  /** Whether the line is of what is looked at now; else it has to begin anew. */
+  get isHere() {
     const { shot, frame } = bench();
-    return shot ? prepare(shot.id, frame) : undefined;
+    return this.line !== null && this.line.frame === frame && this.line.shot === shot?.id;
   }
-  const place = toPlate(useView.getState(), at.x, at.y);
-  if (at.shift) {
-    trace.ahead = [...(trace.ahead.length ? trace.ahead : [trace.anchors.at(-1)!]), place];
-    return show();
+
+  /** The first pin, where a click closes the line once there are two. */
+  get closesAt(): Place | null {
+    return this.line && this.line.anchors.length >= 2 ? this.line.anchors[0]! : null;
   }
-  ask(place, null, time);
+
+  begin(place: Place) {
+    const { shot, frame } = bench();
+    if (!shot) return;
+    this.line = { shot: shot.id, frame, anchors: [place], stretches: [], ahead: [] };
+    this.ask(place, place);
+    this.show();
+  }
+
+  /** The stretch to the pointer becomes part of the line, and a new one begins. */
+  pin(place: Place) {
+    const { line } = this;
+    if (!line) return;
+    const reaches = line.ahead.at(-1);
+    const near = reaches && Math.hypot(reaches[0] - place[0], reaches[1] - place[1]) < 3;
+    const end: Place = near ? reaches : place;
+    this.add(near ? line.ahead : [line.anchors.at(-1)!, end], end);
+  }
+
+  /** A stretch that was drawn by hand becomes part of the line. */
+  add(stretch: Place[], end: Place) {
+    const { line } = this;
+    if (!line) return;
+    line.stretches.push(stretch);
+    line.anchors.push(end);
+    line.ahead = [];
+    this.ask(end, end);
+    this.show();
+  }
+
+  /** The stretch to the pointer, as the hand draws it. */
+  drawAhead(stretch: Place[]) {
+    if (!this.line) return;
+    this.line.ahead = stretch;
+    this.show();
+  }
+
+  /** The pointer moves: the line follows the edge to it, or goes freely. */
+  hover(place: Place, freely: boolean, at: number) {
+    const { line } = this;
+    if (!line) {
+      const { shot, frame } = bench();
+      return shot ? this.link.prepare(shot.id, frame) : undefined;
+    }
+    if (freely) return this.drawAhead([...(line.ahead.length ? line.ahead : [line.anchors.at(-1)!]), place]);
+    this.link.ask(line.shot, line.frame, place, null, at);
+  }
+
+  /** Take back the last pin. */
+  back() {
+    const { line } = this;
+    if (!line) return;
+    line.anchors.pop();
+    line.stretches.pop();
+    line.ahead = [];
+    const last = line.anchors.at(-1);
+    if (!last) return this.drop();
+    this.ask(last, last);
+    this.show();
+  }
+
+  drop() {
+    this.line = null;
+    this.link.forget();
+    setBench({ draft: null });
+  }
+
+  /** Close the line along the edge and make an outline of it, whose closeness can then be chosen. */
+  close() {
+    if (!this.closesAt) return;
+    const [first, last] = [this.line!.anchors[0]!, this.line!.anchors.at(-1)!];
+    this.answered = () => {
+      const whole = [...this.line!.stretches.flat(), ...this.line!.ahead];
+      this.line = null;
+      this.link.forget();
+      void fits.show(whole, FIRST_TOLERANCE);
+    };
+    this.ask(first, last);
+  }
+
+  private ask(place: Place, anchor: Place) {
+    if (this.line) this.link.ask(this.line.shot, this.line.frame, place, anchor, performance.now());
+  }
+
+  private take(numbers: Float32Array) {
+    const { line } = this;
+    if (!line) return;
+    line.ahead = [];
+    for (let i = 0; i < numbers.length; i += 2) line.ahead.push([numbers[i]!, numbers[i + 1]!]);
+    const done = this.answered;
+    this.answered = null;
+    done?.();
+    this.show();
+  }
+
+  private show() {
+    if (!this.line) return;
+    const { stretches, ahead, anchors } = this.line;
+    const line = [...stretches.flat(), ...ahead];
+    const points = (line.length ? line : anchors).map(([x, y]) => [x, y, 0, 0, 0, 0]);
+    setBench({ draft: { kind: "trace", points, kinds: [], pointer: null, anchors } });
+  }
 }
 
-/** Take back the last anchor. */
-export function backTrace() {
-  if (!trace) return;
-  trace.anchors.pop();
-  trace.stretches.pop();
-  trace.ahead = [];
-  const last = trace.anchors.at(-1);
-  if (!last) return dropTrace();
-  ask(last, last, performance.now());
-  show();
-}
+/** Outlines with few points that are as close to a line as wanted; kept or given up after that. */
+class Fits {
+  private wanted: { line: Place[]; tolerance: number } | null = null;
+  private underWay = false;
 
-export function dropTrace() {
-  trace = null;
-  wanted = null;
-  setBench({ draft: null });
-}
+  /** Whether an outline for a line is on its way. */
+  get isUnderWay() {
+    return this.underWay;
+  }
 
-export const isTracing = () => trace !== null;
+  async show(line: Place[], tolerance: number) {
+    const { fitting } = bench();
+    // The slider stays where the hand put it while the answer is on its way; of what it asks only the last counts.
+    if (fitting) setBench({ fitting: { ...fitting, tolerance } });
+    this.wanted = { line, tolerance };
+    if (this.underWay) return;
+    this.underWay = true;
+    while (this.wanted) {
+      const asked: { line: Place[]; tolerance: number } = this.wanted;
+      this.wanted = null;
+      await this.one(asked.line, asked.tolerance);
+    }
+    this.underWay = false;
+  }
 
-/** Close the line along the edge and make an outline of it, whose closeness can then be chosen. */
-export function closeTrace() {
-  if (!trace || trace.anchors.length < 2) return;
-  const first = trace.anchors[0]!;
-  answered = () => {
-    const line = [...trace!.stretches.flat(), ...trace!.ahead];
-    trace = null;
-    wanted = null;
-    void fitLine(line, FIRST_TOLERANCE);
-  };
-  ask(first, trace.anchors.at(-1)!, performance.now());
-}
-
-let wantedFit: { line: Place[]; tolerance: number } | null = null;
-let fits = false;
-
-/** Whether an outline for a line is on its way. */
-export const isFitting = () => fits;
-
-/** Show the outline with few points that is as close to a line as wanted; it is kept or given up after that. */
-export async function fitLine(line: Place[], tolerance: number) {
-  const { fitting } = bench();
-  // The slider stays where the hand put it while the answer is on its way; of what it asks only the last counts.
-  if (fitting) setBench({ fitting: { ...fitting, tolerance } });
-  wantedFit = { line, tolerance };
-  if (fits) return;
-  fits = true;
-  while (wantedFit) {
-    const asked: { line: Place[]; tolerance: number } = wantedFit;
-    wantedFit = null;
+  private async one(line: Place[], tolerance: number) {
     try {
-      const body = { line: asked.line.flat(), tolerance: asked.tolerance };
+      const body = { line: line.flat(), tolerance };
       const drawn = await data<Started>(api.POST("/api/fit", { body }));
-      const { fitting: shown, draft } = bench();
+      const { fitting, draft } = bench();
       // The line is on the display until its outline is, unless it was given up.
-      if (shown ?? draft)
-        setBench({
-          draft: null,
-          fitting: { line: asked.line, ...drawn, tolerance: shown?.tolerance ?? asked.tolerance },
-        });
+      if (fitting ?? draft)
+        setBench({ draft: null, fitting: { line, ...drawn, tolerance: fitting?.tolerance ?? tolerance } });
     } catch (error) {
       setBench({ draft: null, fitting: null });
-      tell(error);
+      say(error);
     }
   }
-  fits = false;
 }
+
+/** The page's one trace, and the outlines that are fitted to what was traced. */
+export const tracing = new Tracing();
+export const fits = new Fits();

@@ -3,7 +3,7 @@ import { Download } from "lucide-react";
 import { useState } from "react";
 import { Link } from "wouter";
 
-import { api, data, tell, type Job, type Order, type ShotState } from "../api/client";
+import { api, data, say, type Job, type Order, type ShotState } from "../api/client";
 import { Button } from "../ui/Button";
 import { Mark } from "../ui/Mark";
 import { Progress } from "../ui/Progress";
@@ -60,7 +60,7 @@ export function DeliverPage({ id }: { id: string }) {
   const render = () =>
     api
       .POST("/api/shots/{shot_id}/deliveries", { params: { path: { shot_id: id } }, body: order })
-      .catch(tell);
+      .catch(say);
   const settings = shot.data?.elements.settings;
   const name = settings?.kind === "settings" ? settings.name : "";
   return (

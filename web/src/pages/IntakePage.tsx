@@ -2,7 +2,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useState, type ReactNode } from "react";
 import { Link, useLocation } from "wouter";
 
-import { api, data, tell, type Correction, type Intake, type Understood } from "../api/client";
+import { api, data, say, type Correction, type Intake, type Understood } from "../api/client";
 import { useNotice, type Notice } from "../api/events";
 import { Button } from "../ui/Button";
 import { rateText } from "../state/plate";
@@ -40,7 +40,7 @@ export function IntakePage({ id }: { id: string }) {
       // The job may have ended before this answer came.
       void queries.invalidateQueries({ queryKey: ["intakes", id] });
     } catch (error) {
-      tell(error);
+      say(error);
     }
   };
   const discard = () =>
@@ -50,7 +50,7 @@ export function IntakePage({ id }: { id: string }) {
         void queries.invalidateQueries({ queryKey: ["intakes"] });
         go("/");
       })
-      .catch(tell);
+      .catch(say);
 
   const intake = query.data;
   return (
@@ -128,21 +128,21 @@ function Understanding({
 }) {
   const [c, setC] = useState<Correction>({
     name: u.name.slice(0, 80) || "Plate",
-    first: u.first ?? 1001,
-    rate_num: u.rate_num ?? 25,
-    rate_den: u.rate_den ?? 1,
-    pixel_aspect: u.pixel_aspect ?? 1,
+    first: u.first,
+    rate_num: u.rate_num,
+    rate_den: u.rate_den,
+    pixel_aspect: u.pixel_aspect,
     hold_gaps: false,
   });
   const change = (part: Partial<Correction>) => setC({ ...c, ...part });
-  const gaps = u.gaps ?? [];
+  const gaps = u.gaps;
   const missing = gaps.reduce((n, g) => n + g.last - g.first + 1, 0);
   return (
     <fieldset disabled={busy} className="disabled:opacity-60">
       <div className="mb-5 grid grid-cols-[340px_minmax(0,1fr)] gap-x-8">
         <img
           src={`/api/intakes/${id}/picture.jpg`}
-          alt="First picture"
+          alt="The first frame"
           className="max-h-60 w-full rounded-md bg-table object-contain"
         />
         <div className="grid content-start gap-y-2">
@@ -162,11 +162,11 @@ function Understanding({
             {u.alpha ? ", with alpha" : ""}
           </Fact>
           <Fact label="Files">
-            {(u.files ?? []).length === 1 ? u.files![0] : `${u.files![0]} and ${u.files!.length - 1} more`}
+            {u.files.length === 1 ? u.files![0] : `${u.files![0]} and ${u.files!.length - 1} more`}
           </Fact>
           <Fact label="Rate">
             {u.rate_known
-              ? `${rateText(u.rate_num ?? 25, u.rate_den ?? 1)} f/s (${u.rate_num}/${u.rate_den})`
+              ? `${rateText(u.rate_num, u.rate_den)} f/s (${u.rate_num}/${u.rate_den})`
               : "not in the files"}
             {u.rate_varies && ", varies"}
           </Fact>
@@ -177,7 +177,7 @@ function Understanding({
           </Fact>
         </div>
       </div>
-      {(u.notes ?? []).map((note) => (
+      {u.notes.map((note) => (
         <p key={note} className="mb-2 border-l-[3px] border-marigold pl-3">
           {note}
         </p>

@@ -4,7 +4,7 @@ import { useRef, useState } from "react";
 import { useDropzone } from "react-dropzone";
 import { Link, useLocation } from "wouter";
 
-import { api, data, tell, type Intake, type ShotCard } from "../api/client";
+import { api, data, say, type Intake, type ShotCard } from "../api/client";
 import { upload } from "../api/upload";
 import { useDimRoom } from "../ui/room";
 import { Button, IconButton } from "../ui/Button";
@@ -30,7 +30,7 @@ export function ShotsPage() {
       const intake = await upload(files, { purpose: "plate" }, setSent, stop.current.signal);
       go(`/intake/${intake.id}`);
     } catch (error) {
-      tell(error);
+      say(error);
     } finally {
       setSent(null);
     }
@@ -136,10 +136,10 @@ function Card({ shot }: { shot: ShotCard }) {
   const remove = () =>
     api
       .DELETE("/api/shots/{shot_id}", { params: { path: { shot_id: shot.id } } })
-      .catch(tell)
+      .catch(say)
       .finally(() => setAsking(false));
   const fresh = () =>
-    api.POST("/api/shots/{shot_id}/fresh", { params: { path: { shot_id: shot.id } } }).catch(tell);
+    api.POST("/api/shots/{shot_id}/fresh", { params: { path: { shot_id: shot.id } } }).catch(say);
   return (
     <li
       className="group overflow-hidden rounded-md border border-line bg-cloth-raised hover:border-ink-soft"

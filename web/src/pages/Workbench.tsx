@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useCallback, useEffect, useRef } from "react";
 
-import { api, data, tell, type ShotState } from "../api/client";
+import { api, data, say, type ShotState } from "../api/client";
 import { useNotice, type Notice } from "../api/events";
 import { Button } from "../ui/Button";
 import { useView } from "../state/view";
@@ -14,7 +14,7 @@ import { firstRows, loadGeometry, takeIn } from "../commands/geometry";
 import { LookBar } from "../viewer/LookBar";
 import { catchUp } from "../commands/send";
 import { CarrierList } from "../panels/Carriers";
-import { solvingEnded, watchSolving } from "../commands/solving";
+import { doubtful, loadDoubts, solvingEnded, watchSolving } from "../commands/solving";
 import { ToolRail } from "../panels/ToolRail";
 import { TopBar } from "./TopBar";
 import { useWorkbenchKeys } from "./useWorkbenchKeys";
@@ -39,13 +39,13 @@ export function Workbench({ id }: { id: string }) {
     if (!query.data) return;
     const { state, rows } = query.data;
     const { plate } = state;
-    const first = plate.first ?? 1001;
+    const { first } = plate;
     adopt(state);
     // Taken in at the same time, the lines are drawn together with the page.
     if (rows) takeIn(first, first, rows);
     // The other frames wait until the page with this one is on the display.
-    requestAnimationFrame(() => setTimeout(() => loadGeometry().catch(tell)));
-    useView.getState().setPlate(plate.width, plate.height, plate.pixel_aspect ?? 1);
+    requestAnimationFrame(() => setTimeout(() => loadGeometry().catch(say)));
+    useView.getState().setPlate(plate.width, plate.height, plate.pixel_aspect);
     performance.measure("open", { start: asked.current, end: performance.now() });
   }, [query.data]);
   useEffect(
@@ -59,11 +59,16 @@ export function Workbench({ id }: { id: string }) {
       const { shot } = bench();
       if (notice.topic === "shot" && notice.shot === shot?.id && notice.revision > shot.revision)
         void catchUp(notice.revision, notice.by);
-      if (notice.topic === "motion" && notice.shot === shot?.id) watchSolving(notice.carrier, notice.places);
+      if (notice.topic === "gap") void catchUp();
+      if (notice.topic === "motion" && notice.shot === shot?.id)
+        watchSolving(notice.carrier, notice.places, notice);
       if (notice.topic === "job" && notice.state === "failed" && Object.keys(bench().solving).length)
         solvingEnded();
     }, []),
   );
+
+  const carriers = useBench(doubtful);
+  useEffect(() => void loadDoubts(), [carriers]);
 
   if (query.error)
     return (

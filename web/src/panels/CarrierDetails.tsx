@@ -1,14 +1,14 @@
 import { useQuery } from "@tanstack/react-query";
 import { ChevronLeft, ChevronRight, ChevronsLeftRight, Square, X } from "lucide-react";
 
-import { api, data, type Carrier, type Edit, type SolvedFrame } from "../api/client";
+import { api, data, type Carrier, type SolvedFrame } from "../api/client";
 import { Button, IconButton } from "../ui/Button";
 import { lastFrame } from "../state/plate";
 import { NumberField } from "../ui/NumberField";
 import { Section } from "../ui/Section";
 import { Select } from "../ui/Select";
 import { TextField } from "../ui/TextField";
-import { goTo, type Bench } from "../state/bench";
+import { goTo, useBench, useFrame } from "../state/bench";
 import { carriersOf, isByHand, solvedOf } from "../state/carriers";
 import { CheckRows } from "./CheckRows";
 import { FollowedRows } from "./FollowedRows";
@@ -19,6 +19,7 @@ import { RegionRows } from "./RegionRows";
 import { Heading, Row } from "./Row";
 import { send } from "../commands/send";
 import { solve } from "../commands/solving";
+import { Settled } from "../state/types";
 
 const MODELS = [
   { value: "shift", label: "Shift" },
@@ -48,32 +49,19 @@ function useReasons(shot_id: string): Record<string, string> {
   return found.data ?? {};
 }
 
-/** Runs of frames that need a look. */
-export function doubtful(
-  solved: Map<number, SolvedFrame>,
-): { first: number; last: number; reason: string; status: string }[] {
-  const runs: { first: number; last: number; reason: string; status: string }[] = [];
-  for (const frame of [...solved.keys()].sort((p, q) => p - q)) {
-    const { status, reason } = solved.get(frame)!;
-    if (status === "solved") continue;
-    const run = runs.at(-1);
-    if (run && run.last === frame - 1 && run.status === status) run.last = frame;
-    else runs.push({ first: frame, last: frame, reason: reason ?? "", status });
-  }
-  return runs;
-}
-
 /** Where a carrier looks, how it moves, and solving it. */
-export function CarrierDetails({ b, carrier }: { b: Bench; carrier: Carrier }) {
+export function CarrierDetails({ b, carrier }: { b: Settled; carrier: Carrier }) {
+  const frame = useFrame();
+  const loop = useBench((now) => now.loop);
   const { plate } = b.shot!;
-  const first = plate.first ?? 1001;
+  const first = plate.first;
   const last = lastFrame(plate);
   const set = (change: Partial<Carrier>) =>
-    void send({ type: "set-carrier", carrier: carrier.id, ...change } as Edit);
+    void send({ type: "set-carrier", carrier: carrier.id, ...change });
   const { job } = underWay(useJobs(b.shot!.id).data?.filter((j) => j.kind === "solve"));
   const solved = solvedOf(b, carrier);
   const why = useReasons(b.shot!.id);
-  const span = b.loop ?? null;
+  const span = loop ?? null;
   return (
     <>
       <Heading name={carrier.name} kind="carrier" />
@@ -88,7 +76,7 @@ export function CarrierDetails({ b, carrier }: { b: Bench; carrier: Carrier }) {
               <IconButton
                 label="Solve backwards from this frame"
                 className="h-7 w-8 border border-line"
-                onClick={() => solve(carrier.id, first, Math.max(b.frame, first + 1))}
+                onClick={() => solve(carrier.id, first, Math.max(frame, first + 1))}
               >
                 <ChevronLeft size={17} />
               </IconButton>
@@ -103,7 +91,7 @@ export function CarrierDetails({ b, carrier }: { b: Bench; carrier: Carrier }) {
               <IconButton
                 label="Solve forwards from this frame"
                 className="h-7 w-8 border border-line"
-                onClick={() => solve(carrier.id, Math.min(b.frame, last - 1), last)}
+                onClick={() => solve(carrier.id, Math.min(frame, last - 1), last)}
               >
                 <ChevronRight size={17} />
               </IconButton>
@@ -116,8 +104,8 @@ export function CarrierDetails({ b, carrier }: { b: Bench; carrier: Carrier }) {
           )}
         </Row>
       )}
-      <TellsOf place={solved.get(b.frame)} />
-      {doubtful(solved).map((run) => (
+      <EvidenceOf place={solved.get(frame)} />
+      {(b.doubts[carrier.id]?.runs ?? []).map((run) => (
         <button
           key={run.first}
           type="button"
@@ -128,14 +116,14 @@ export function CarrierDetails({ b, carrier }: { b: Bench; carrier: Carrier }) {
           {why[run.reason]}
         </button>
       ))}
-      {carrier.points?.length ? (
+      {carrier.points.length ? (
         <FollowedRows b={b} carrier={carrier} />
       ) : (
         <Looking b={b} carrier={carrier} set={set} />
       )}
       {!isByHand(carrier) && <BeginRow b={b} carrier={carrier} set={set} />}
       {!isByHand(carrier) && <LeavingOut b={b} carrier={carrier} set={set} />}
-      <HandRows b={b} carrier={carrier} />
+      <HandRows carrier={carrier} />
       <Section title="Slip, jitter, smoothing" open={false}>
         <CheckRows b={b} carrier={carrier} busy={job !== undefined} />
       </Section>
@@ -152,34 +140,30 @@ export function CarrierDetails({ b, carrier }: { b: Bench; carrier: Carrier }) {
           <Button small look="quiet" onClick={() => goTo(carrier.at)}>
             Frame {carrier.at}
           </Button>
-          {(carrier.references ?? []).map((frame) => (
+          {carrier.references.map((frame) => (
             <Button
               key={frame}
               small
               title={`Take the further reference at ${frame} away`}
-              onClick={() =>
-                void send({ type: "renew-reference", carrier: carrier.id, frame, renew: false } as Edit)
-              }
+              onClick={() => void send({ type: "renew-reference", carrier: carrier.id, frame, renew: false })}
             >
               {frame} <X size={12} />
             </Button>
           ))}
-          {solved.get(b.frame)?.status === "solved" && b.frame !== carrier.at && !carrier.points?.length && (
+          {solved.get(frame)?.status === "solved" && frame !== carrier.at && !carrier.points.length && (
             <Button
               small
               title="Beyond this frame, compare with what is seen here; solve again to use it"
-              onClick={() =>
-                void send({ type: "renew-reference", carrier: carrier.id, frame: b.frame } as Edit)
-              }
+              onClick={() => void send({ type: "renew-reference", carrier: carrier.id, frame: frame })}
             >
-              New at {b.frame}
+              New at {frame}
             </Button>
           )}
         </Row>
         <Row label="Solution">
           <Button
             small
-            disabled={!carrier.solved?.length}
+            disabled={!carrier.solved.length}
             onClick={() =>
               void send({
                 type: "clear-solution",
@@ -203,23 +187,27 @@ export function CarrierDetails({ b, carrier }: { b: Bench; carrier: Carrier }) {
 }
 
 /** What the confidence of the frame in view is made of. */
-function TellsOf({ place }: { place: SolvedFrame | undefined }) {
-  const told = place?.told;
-  if (!told) return null;
+function EvidenceOf({ place }: { place: SolvedFrame | undefined }) {
+  const evidence = place?.evidence;
+  if (!evidence) return null;
   const share = (value: number) => `${Math.round(100 * value)} %`;
   const parts = [
-    [share(told.agreement), "agree", "Share of the patch's textured parts that move as the whole does"],
-    [share(told.texture), "textured", "Share of the patch over which there is texture to tell the motion by"],
-    [share(told.overlap), "seen", "Share of the reference that is seen on this frame"],
+    [share(evidence.agreement), "agree", "Share of the patch's textured parts that move as the whole does"],
     [
-      told.residual.toFixed(1),
+      share(evidence.texture),
+      "textured",
+      "Share of the patch over which there is texture to tell the motion by",
+    ],
+    [share(evidence.overlap), "seen", "Share of the reference that is seen on this frame"],
+    [
+      evidence.residual.toFixed(1),
       "off",
       "What is left of the difference to the reference, in levels of 0 to 255; grain alone leaves some",
     ],
   ];
   return (
     <Row label={`At ${place.frame}`}>
-      <span className="flex flex-wrap gap-x-2.5 text-[13px]" data-testid="told">
+      <span className="flex flex-wrap gap-x-2.5 text-[13px]" data-testid="evidence">
         {parts.map(([value, what, title]) => (
           <span key={what} title={title}>
             <b className="font-semibold">{value}</b> <span className="text-ink-soft">{what}</span>
@@ -233,14 +221,14 @@ function TellsOf({ place }: { place: SolvedFrame | undefined }) {
 type Set = (change: Partial<Carrier>) => void;
 
 /** What a carrier of patches looks at, and how it may move. */
-function Looking({ b, carrier, set }: { b: Bench; carrier: Carrier; set: Set }) {
+function Looking({ b, carrier, set }: { b: Settled; carrier: Carrier; set: Set }) {
   return (
     <>
       <Row label="Model">
         <Select
           label="Model"
           options={MODELS}
-          value={carrier.model ?? "perspective"}
+          value={carrier.model}
           onPick={(model) => set({ model: model as Carrier["model"] })}
         />
       </Row>
@@ -252,7 +240,7 @@ function Looking({ b, carrier, set }: { b: Bench; carrier: Carrier; set: Set }) 
         >
           <input
             type="checkbox"
-            checked={carrier.runs_out ?? false}
+            checked={carrier.runs_out}
             onChange={(event) => set({ runs_out: event.target.checked })}
           />
           runs out with shift only
@@ -263,7 +251,7 @@ function Looking({ b, carrier, set }: { b: Bench; carrier: Carrier; set: Set }) 
 }
 
 /** Where on each frame the motion is looked for first: where another carrier goes, which is solved already. */
-function BeginRow({ b, carrier, set }: { b: Bench; carrier: Carrier; set: Set }) {
+function BeginRow({ b, carrier, set }: { b: Settled; carrier: Carrier; set: Set }) {
   const others = carriersOf(b).filter((c) => c.id !== carrier.id);
   if (!others.length) return null;
   return (
@@ -279,7 +267,7 @@ function BeginRow({ b, carrier, set }: { b: Bench; carrier: Carrier; set: Set })
 }
 
 /** The channel, and what is left out of patches and points alike. */
-function LeavingOut({ b, carrier, set }: { b: Bench; carrier: Carrier; set: Set }) {
+function LeavingOut({ b, carrier, set }: { b: Settled; carrier: Carrier; set: Set }) {
   const clips = useClips(b.shot!.id).data ?? [];
   return (
     <>
@@ -287,16 +275,16 @@ function LeavingOut({ b, carrier, set }: { b: Bench; carrier: Carrier; set: Set 
         <Select
           label="Channel"
           options={CHANNELS}
-          value={carrier.channel ?? "auto"}
+          value={carrier.channel}
           onPick={(channel) => set({ channel: channel as Carrier["channel"] })}
         />
       </Row>
-      {!carrier.points?.length && <RegionRows b={b} carrier={carrier} what="blind" />}
+      {!carrier.points.length && <RegionRows b={b} carrier={carrier} what="blind" />}
       <Row label="Covers">
         <label className="flex items-center gap-2">
           <input
             type="checkbox"
-            checked={carrier.avoids ?? true}
+            checked={carrier.avoids}
             onChange={(event) => set({ avoids: event.target.checked })}
           />
           leave out
@@ -306,7 +294,7 @@ function LeavingOut({ b, carrier, set }: { b: Bench; carrier: Carrier; set: Set 
           caption="with"
           unit="px"
           narrow
-          value={carrier.margin ?? 6}
+          value={carrier.margin}
           min={0}
           max={100}
           onCommit={(margin) => set({ margin })}

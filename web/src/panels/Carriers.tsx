@@ -1,16 +1,18 @@
 import { Eye, EyeOff, Lock, LockOpen } from "lucide-react";
 
-import type { Carrier, Edit, Outline } from "../api/client";
+import type { Carrier, Outline } from "../api/client";
 import { Button, IconButton } from "../ui/Button";
 import { lastFrame } from "../state/plate";
-import { select, useSettled, type Bench } from "../state/bench";
+import { select, useBench, useSettled } from "../state/bench";
 import { carriersOf, isByHand, solvedOf } from "../state/carriers";
 import { send } from "../commands/send";
 import { solveAll } from "../commands/solving";
-import { CarrierIcon, drawRegion, takeTool } from "./ToolRail";
+import { CarrierIcon } from "./ToolRail";
+import { Settled } from "../state/types";
+import { drawRegion, takeTool } from "../commands/tools";
 
 /** How many things ride on a carrier. */
-function riders(b: Bench, carrier: string): number {
+function riders(b: Settled, carrier: string): number {
   return Object.values(b.shot?.elements ?? {}).filter(
     (e) =>
       ((e.kind === "outline" || e.kind === "pane" || e.kind === "subject") && e.rides === carrier) ||
@@ -20,11 +22,12 @@ function riders(b: Bench, carrier: string): number {
 
 /** The motions that things ride on, below what lies in depth. */
 export function CarrierList() {
+  const loop = useBench((now) => now.loop);
   const b = useSettled();
   const carriers = carriersOf(b);
   const solvable = carriers.filter((c) => !isByHand(c) && !c.locked);
   const plate = b.shot?.plate;
-  const [first, last] = b.loop ?? [plate?.first ?? 1001, plate ? lastFrame(plate) : 1001];
+  const [first, last] = loop ?? [plate?.first ?? 1001, plate ? lastFrame(plate) : 1001];
   return (
     <section
       className="max-h-[26%] shrink-0 overflow-y-auto border-b border-line px-3 py-1.5"
@@ -67,7 +70,7 @@ export function CarrierList() {
           onClick={() => solveAll(first, last)}
         >
           Solve all {solvable.length}
-          {b.loop && `, ${first} to ${last}`}
+          {loop && `, ${first} to ${last}`}
         </Button>
       )}
     </section>
@@ -80,9 +83,9 @@ function newPoints() {
   takeTool("points");
 }
 
-function Row({ b, carrier }: { b: Bench; carrier: Carrier }) {
+function Row({ b, carrier }: { b: Settled; carrier: Carrier }) {
   const set = (change: Partial<Carrier>) =>
-    void send({ type: "set-carrier", carrier: carrier.id, ...change } as Edit);
+    void send({ type: "set-carrier", carrier: carrier.id, ...change });
   const sure = [...solvedOf(b, carrier).values()].filter((s) => s.status === "solved").length;
   const riding = riders(b, carrier.id);
   return (

@@ -1,18 +1,20 @@
 import { useEffect } from "react";
 
-import type { Carrier, Edit } from "../api/client";
+import type { Carrier } from "../api/client";
 import { Button } from "../ui/Button";
 import { NumberField } from "../ui/NumberField";
-import { goTo, type Bench } from "../state/bench";
-import { checksOf, measure, worstOf } from "../state/checks";
+import { goTo } from "../state/bench";
+import { checksOf, worstOf } from "../state/checks";
 import { Row } from "./Row";
 import { send } from "../commands/send";
+import { Settled } from "../state/types";
+import { measure } from "../commands/measure";
 
 /** How well a carrier holds, in numbers, and smoothing it. Shown, it measures what has changed. */
-export function CheckRows({ b, carrier, busy }: { b: Bench; carrier: Carrier; busy: boolean }) {
+export function CheckRows({ b, carrier, busy }: { b: Settled; carrier: Carrier; busy: boolean }) {
   useEffect(() => {
-    if (!busy) void measure(b, carrier);
-  }, [b, carrier, busy]);
+    if (!busy) void measure(carrier);
+  }, [carrier, busy]);
   const checks = checksOf(b, carrier);
   const removed = checks && worstOf(checks.first, checks.removed);
   return (
@@ -25,10 +27,10 @@ export function CheckRows({ b, carrier, busy }: { b: Bench; carrier: Carrier; bu
           caption="over"
           unit="fr"
           narrow
-          value={carrier.smoothing ?? 0}
+          value={carrier.smoothing}
           min={0}
           max={50}
-          onCommit={(smoothing) => void send({ type: "set-carrier", carrier: carrier.id, smoothing } as Edit)}
+          onCommit={(smoothing) => void send({ type: "set-carrier", carrier: carrier.id, smoothing })}
         />
         {carrier.smoothing && removed ? (
           <span className="text-[13px] text-ink-soft">

@@ -1,4 +1,5 @@
-import { useState, type PointerEvent } from "react";
+import { useDrag } from "@use-gesture/react";
+import { useState, type KeyboardEvent } from "react";
 
 type Curve = [number, number, number, number];
 
@@ -8,29 +9,41 @@ export const SLOW_BOTH: Curve = [0.42, 0, 0.58, 1];
 const WIDE = 132;
 const HIGH = 84;
 const EDGE = 14;
+const ACROSS = WIDE - 2 * EDGE;
+const UP = HIGH - 2 * EDGE;
+/** How far progress may lie below 0 and above 1, so that the grips stay in sight. */
+const [LOWEST, HIGHEST] = [-0.15, 1.15];
+const STEPS: Record<string, [number, number]> = {
+  ArrowLeft: [-0.05, 0],
+  ArrowRight: [0.05, 0],
+  ArrowUp: [0, 0.05],
+  ArrowDown: [0, -0.05],
+};
 
 /** A curve of time (across) and progress (up) whose two grips are dragged. */
 export function CurveField({ curve, onPick }: { curve: Curve | number[]; onPick: (curve: Curve) => void }) {
   const [dragged, setDragged] = useState<Curve | null>(null);
   const [x1, y1, x2, y2] = dragged ?? (curve as Curve);
-  const X = (x: number) => EDGE + x * (WIDE - 2 * EDGE);
-  const Y = (y: number) => HIGH - EDGE - y * (HIGH - 2 * EDGE);
-  const grab = (event: PointerEvent<SVGCircleElement>, which: 0 | 1) => {
-    const target = event.currentTarget;
-    const box = target.ownerSVGElement!.getBoundingClientRect();
-    target.setPointerCapture(event.pointerId);
-    let latest: Curve = [x1, y1, x2, y2];
-    target.onpointermove = (move) => {
-      const x = Math.min(Math.max((move.clientX - box.left - EDGE) / (WIDE - 2 * EDGE), 0), 1);
-      const y = Math.min(Math.max((HIGH - EDGE - (move.clientY - box.top)) / (HIGH - 2 * EDGE), -0.15), 1.15);
-      latest = which === 0 ? [x, y, latest[2], latest[3]] : [latest[0], latest[1], x, y];
-      setDragged(latest);
-    };
-    target.onpointerup = () => {
-      target.onpointermove = target.onpointerup = null;
-      setDragged(null);
-      onPick(latest.map((v) => Math.round(v * 1000) / 1000) as Curve);
-    };
+  const X = (x: number) => EDGE + x * ACROSS;
+  const Y = (y: number) => HIGH - EDGE - y * UP;
+  const rounded = (to: Curve) => to.map((v) => Math.round(v * 1000) / 1000) as Curve;
+  const put = (which: 0 | 1, x: number, y: number): Curve => {
+    const at = [Math.min(Math.max(x, 0), 1), Math.min(Math.max(y, LOWEST), HIGHEST)] as const;
+    return which === 0 ? [...at, x2, y2] : [x1, y1, ...at];
+  };
+  const drag = useDrag<PointerEvent>(({ last, xy: [x, y], args: [which], currentTarget }) => {
+    const box = (currentTarget as SVGElement).ownerSVGElement!.getBoundingClientRect();
+    const next = put(which as 0 | 1, (x - box.left - EDGE) / ACROSS, (HIGH - EDGE - (y - box.top)) / UP);
+    setDragged(last ? null : next);
+    if (last) onPick(rounded(next));
+  });
+  const nudge = (event: KeyboardEvent, which: 0 | 1) => {
+    const step = STEPS[event.key];
+    if (!step) return;
+    event.preventDefault();
+    event.stopPropagation();
+    const [x, y] = which === 0 ? [x1, y1] : [x2, y2];
+    onPick(rounded(put(which, x + step[0], y + step[1])));
   };
   const grips = [
     [X(0), Y(0), X(x1), Y(y1)],
@@ -65,7 +78,13 @@ export function CurveField({ curve, onPick }: { curve: Curve | number[]; onPick:
             cy={by}
             r={5}
             className="cursor-grab touch-none fill-teal"
-            onPointerDown={(event) => grab(event, i as 0 | 1)}
+            role="slider"
+            tabIndex={0}
+            aria-label={i === 0 ? "Grip at the beginning" : "Grip at the end"}
+            aria-valuenow={Math.round(100 * (i === 0 ? y1 : y2))}
+            aria-valuetext={`time ${(i === 0 ? x1 : x2).toFixed(2)}, progress ${(i === 0 ? y1 : y2).toFixed(2)}`}
+            onKeyDown={(event) => nudge(event, i as 0 | 1)}
+            {...drag(i)}
           />
         </g>
       ))}

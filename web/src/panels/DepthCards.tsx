@@ -1,30 +1,21 @@
 import { useSortable } from "@dnd-kit/sortable";
 import { CSS } from "@dnd-kit/utilities";
 import { ChevronDown, ChevronRight, Eye, EyeOff, Focus, Lock, LockOpen, Ungroup } from "lucide-react";
-import { memo, useCallback, useEffect, useState, type MouseEvent } from "react";
+import { memo, useCallback, useEffect, useState, type KeyboardEvent, type MouseEvent } from "react";
 
-import type { Cover, Edit, Group, Pane, Subject, Thing } from "../api/client";
+import type { Cover, Group, Pane, Subject, Thing } from "../api/client";
 import { IconButton } from "../ui/Button";
 import { TextField } from "../ui/TextField";
-import {
-  bench,
-  coverOf,
-  inDepth,
-  keyFrames,
-  outlineOf,
-  select,
-  setBench,
-  subjectOf,
-  useBench,
-  type Bench,
-} from "../state/bench";
+import { bench, select, setBench, useBench } from "../state/bench";
+import { coverOf, inDepth, keyFrames, outlineOf, subjectOf } from "../state/lookups";
 import { carrierOf } from "../state/carriers";
 import { send } from "../commands/send";
 import { keyedBy, servesAs } from "../state/subjects";
+import { Depth, Has } from "../state/types";
 
 /** A click chooses one thing; with Shift or Ctrl a cover is chosen besides. */
-function pick(event: MouseEvent<HTMLElement>, thing: Thing) {
-  event.currentTarget.blur();
+function pick(event: MouseEvent<HTMLElement> | KeyboardEvent, thing: Thing) {
+  if (event.type === "click") (event.currentTarget as HTMLElement).blur();
   const { selected, also } = bench();
   if (!(event.shiftKey || event.ctrlKey || event.metaKey) || thing.kind !== "cover" || !selected)
     return select(thing.id);
@@ -46,10 +37,21 @@ function turnSolo(ids: string[]) {
   setBench({ solo: next });
 }
 
-/** Where a row stands in the list, and who measures how high it is. */
+/** Where a row stands in the list, who measures how high it is, and who is told that it was chosen here. */
 interface Place {
   index: number;
   measure: (row: Element | null) => void;
+  picked: (id: string) => void;
+}
+
+/** What a press of Enter does is what a click does; Space lifts the row, as the list's keyboard sensor wants it. */
+function onEnter(lift: ((event: KeyboardEvent) => void) | undefined, choose: (event: KeyboardEvent) => void) {
+  return (event: KeyboardEvent<HTMLElement>) => {
+    if (event.key === "Enter") choose(event);
+    lift?.(event);
+    // The workbench would play.
+    if (event.code === "Space") event.stopPropagation();
+  };
 }
 
 /** A row that is dragged about, as its list draws it. */
@@ -63,20 +65,27 @@ function useRow(id: string, measure: Place["measure"]) {
     [setNodeRef, measure],
   );
   const style = { transform: CSS.Translate.toString(transform), transition };
-  return { ref, style, grip: { ...attributes, ...listeners }, isDragging };
+  const { onKeyDown: lift, ...others } = listeners ?? {};
+  const grip = { ...attributes, ...others, "data-own-keys": true };
+  return { ref, style, grip, lift: lift as ((event: KeyboardEvent) => void) | undefined, isDragging };
 }
 
 /** The head of a group: folds, shows, locks and solos all of it, and chooses all of its covers. */
-export function GroupHead({ b, group, index, measure }: { b: Bench; group: Group } & Place) {
-  const { ref, style, grip, isDragging } = useRow(group.id, measure);
+export function GroupHead({ b, group, index, measure, picked }: { b: Depth; group: Group } & Place) {
+  const { ref, style, grip, lift, isDragging } = useRow(group.id, measure);
   const [naming, setNaming] = useState(false);
   const members = inDepth(b).filter((t): t is Cover => t.kind === "cover" && (t as Cover).group === group.id);
   const ids = members.map((m) => m.id);
-  const set = (change: Partial<Group>) =>
-    void send({ type: "set-group", group: group.id, ...change } as Edit);
+  const set = (change: Partial<Group>) => void send({ type: "set-group", group: group.id, ...change });
   const solo = ids.length > 0 && ids.every((id) => b.solo.has(id));
   const chosen = ids.includes(b.selected ?? "") && ids.every((id) => id === b.selected || b.also.has(id));
   const icon = "size-6 text-ink-soft";
+  const choose = () => {
+    if (!ids[0]) return;
+    picked(ids[0]);
+    select(ids[0]);
+    setBench({ also: new Set(ids.slice(1)) });
+  };
   return (
     <li
       ref={ref}
@@ -104,16 +113,21 @@ export function GroupHead({ b, group, index, measure }: { b: Bench; group: Group
       ) : (
         <div
           {...grip}
+          role="button"
+          tabIndex={0}
           className="min-w-0 flex-1 cursor-pointer truncate"
-          title="Click chooses all, double click renames"
-          onClick={() => {
-            if (!ids[0]) return;
-            select(ids[0]);
-            setBench({ also: new Set(ids.slice(1)) });
+          title="Click chooses all, double click or F2 renames"
+          onClick={choose}
+          onKeyDown={(event) => {
+            if (event.key === "F2") setNaming(true);
+            onEnter(lift, choose)(event);
           }}
           onDoubleClick={() => setNaming(true)}
         >
-          <b>{group.name}</b> <span className="text-[12px] text-ink-soft">{ids.length} covers</span>
+          <b>{group.name}</b>{" "}
+          <span className="text-[12px] text-ink-soft">
+            {ids.length} {ids.length === 1 ? "cover" : "covers"}
+          </span>
         </div>
       )}
       <IconButton
@@ -159,13 +173,23 @@ export const Card = memo(function Card(
     out: boolean;
   } & Place,
 ) {
-  const { thing, inGroup, chosen, solo, out, index, measure } = props;
-  const { ref, style, grip, isDragging } = useRow(thing.id, measure);
+  const { thing, inGroup, chosen, solo, out, index, measure, picked } = props;
+  const { ref, style, grip, lift, isDragging } = useRow(thing.id, measure);
   const keys = useBench((b) => keyCount(thing, (id) => keyFrames(b, id).length));
   const rides = useBench((b) => carrierOf(b, ridesOn(b, thing))?.name);
   const serves = useBench((b) => servesAs(b, thing.id));
   const set = (change: { shown?: boolean; locked?: boolean }) =>
-    void send({ type: `set-${thing.kind}`, [thing.kind!]: thing.id, ...change } as unknown as Edit);
+    void send(
+      thing.kind === "cover"
+        ? { type: "set-cover", cover: thing.id, ...change }
+        : thing.kind === "pane"
+          ? { type: "set-pane", pane: thing.id, ...change }
+          : { type: "set-subject", subject: thing.id, ...change },
+    );
+  const choose = (event: MouseEvent<HTMLElement> | KeyboardEvent) => {
+    picked(thing.id);
+    pick(event, thing);
+  };
   const icon = "size-6 text-ink-soft";
   return (
     <li
@@ -177,9 +201,12 @@ export const Card = memo(function Card(
     >
       <div
         {...grip}
+        role="button"
+        tabIndex={0}
         className="flex min-w-0 flex-1 cursor-pointer items-center gap-2"
         aria-pressed={chosen}
-        onClick={(event) => pick(event, thing)}
+        onClick={choose}
+        onKeyDown={onEnter(lift, choose)}
       >
         <span className="h-7 w-1 shrink-0 rounded-full" style={{ background: thing.colour }} />
         <Thumbnail id={thing.id} />
@@ -221,17 +248,15 @@ export const Card = memo(function Card(
 });
 
 /** The carrier that a pane, or the first outline of a cover, rides on. */
-function ridesOn(b: Bench, thing: Thing): string | null {
+function ridesOn(b: Has<"shot">, thing: Thing): string | null {
   if (thing.kind !== "cover") return (thing as Pane).rides ?? null;
-  return outlineOf(b, (thing as Cover).outlines?.[0] ?? null)?.rides ?? null;
+  return outlineOf(b, (thing as Cover).outlines[0] ?? null)?.rides ?? null;
 }
 
 function keyCount(thing: Thing, count: (id: string) => number): string {
   if (thing.kind === "subject") return keyedBy(thing as Subject);
   const keys =
-    thing.kind === "pane"
-      ? count(thing.id)
-      : ((thing as Cover).outlines ?? []).reduce((n, o) => n + count(o), 0);
+    thing.kind === "pane" ? count(thing.id) : (thing as Cover).outlines.reduce((n, o) => n + count(o), 0);
   return `${keys} ${keys === 1 ? "key" : "keys"}${thing.kind === "pane" ? ", pane" : ""}`;
 }
 
@@ -253,7 +278,7 @@ function Thumbnail({ id }: { id: string }) {
   }, []);
   const version = useBench((b) => {
     // What a subject looks like also depends on its core and garbage, so it counts by the frame's pictures.
-    if (subjectOf(b, id)) return b.versions[frame - (b.shot!.plate.first ?? 1001)] ?? b.adopted;
+    if (subjectOf(b, id)) return b.versions[frame - b.shot!.plate.first] ?? b.adopted;
     const parts = coverOf(b, id)?.outlines ?? [];
     return Math.max(b.adopted, b.touched[id] ?? 0, ...parts.map((part) => b.touched[part] ?? 0));
   });

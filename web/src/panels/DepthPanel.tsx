@@ -1,16 +1,27 @@
-import { DndContext, PointerSensor, useSensor, useSensors, type DragEndEvent } from "@dnd-kit/core";
-import { SortableContext, verticalListSortingStrategy } from "@dnd-kit/sortable";
+import {
+  DndContext,
+  KeyboardSensor,
+  PointerSensor,
+  useSensor,
+  useSensors,
+  type DragEndEvent,
+} from "@dnd-kit/core";
+import { SortableContext, sortableKeyboardCoordinates, verticalListSortingStrategy } from "@dnd-kit/sortable";
 import { defaultRangeExtractor, useVirtualizer } from "@tanstack/react-virtual";
-import { Fragment, useEffect, useRef, useState } from "react";
+import { Fragment, useCallback, useEffect, useRef, useState } from "react";
 
 import type { Cover, Group, Thing } from "../api/client";
-import { coverOf, groupOf, inDepth, select, setBench, useBench, type Bench, useSettled } from "../state/bench";
+import { coverOf, groupOf, inDepth } from "../state/lookups";
+import { select, setBench, useBench, useDepth } from "../state/bench";
 import { Card, GroupHead } from "./DepthCards";
 import { send } from "../commands/send";
+import { Depth } from "../state/types";
 
 /** Heights of a group's head and of a card before they are measured, in pixels. */
 const HEAD = 28;
 const CARD = 41;
+/** Keys that lift a row and put it down: Enter chooses instead. */
+const KEYS = { start: ["Space"], cancel: ["Escape"], end: ["Space", "Enter"] };
 /** Height of what is above the list where it scrolls. */
 const BELOW_LENS = 30;
 
@@ -18,7 +29,7 @@ const BELOW_LENS = 30;
 type Line = { id: string; group: Group } | { id: string; thing: Thing; inGroup: boolean };
 
 /** Covers and panes from near to far with the heads of their groups; members of a folded group are left out. */
-function linesOf(b: Bench): Line[] {
+function linesOf(b: Depth): Line[] {
   const lines: Line[] = [];
   let last: string | null = null;
   for (const thing of inDepth(b)) {
@@ -31,14 +42,14 @@ function linesOf(b: Bench): Line[] {
 }
 
 /** The folded group that hides a cover's card, if one does. */
-function foldedIn(b: Bench, id: string | null): string | null {
+function foldedIn(b: Depth, id: string | null): string | null {
   const cover = id === null ? null : coverOf(b, id);
   const group = cover ? groupOf(b, cover) : null;
   return group?.folded ? group.id : null;
 }
 
 /** The depth order after one line was dropped where another one is; a group moves as a whole. */
-function reordered(b: Bench, lines: Line[], dragged: string, over: string): string[] {
+function reordered(b: Depth, lines: Line[], dragged: string, over: string): string[] {
   const depth = inDepth(b).map((t) => t.id);
   const membersOf = (id: string) => depth.filter((d) => groupOf(b, coverOf(b, d))?.id === id || d === id);
   const moving = membersOf(dragged);
@@ -54,9 +65,17 @@ function reordered(b: Bench, lines: Line[], dragged: string, over: string): stri
 
 /** What lies before what, from the lens to the backdrop. */
 export function DepthPanel() {
-  const b = useSettled();
+  const b = useDepth();
   const lines = linesOf(b);
-  const sensors = useSensors(useSensor(PointerSensor, { activationConstraint: { distance: 5 } }));
+  const sensors = useSensors(
+    useSensor(PointerSensor, { activationConstraint: { distance: 5 } }),
+    useSensor(KeyboardSensor, { keyboardCodes: KEYS, coordinateGetter: sortableKeyboardCoordinates }),
+  );
+  // What is chosen in the list itself is in sight: scrolling would only move its neighbours from under the pointer.
+  const pickedHere = useRef<string | null>(null);
+  const picked = useCallback((id: string) => {
+    pickedHere.current = id;
+  }, []);
   const scrolled = useRef<HTMLDivElement>(null);
   const [held, setHeld] = useState(-1);
   // Only cards that can be seen are drawn: with hundreds of covers the rest would cost more than all else.
@@ -78,7 +97,8 @@ export function DepthPanel() {
   // What is chosen in the picture comes into sight here; in a folded group that is the group's head.
   const chosen = lines.findIndex((l) => l.id === (foldedIn(b, b.selected) ?? b.selected));
   useEffect(() => {
-    if (chosen >= 0) list.scrollToIndex(chosen, { align: "auto" });
+    if (chosen >= 0 && pickedHere.current !== b.selected) list.scrollToIndex(chosen, { align: "auto" });
+    pickedHere.current = null;
     // Only a new choice scrolls, not what moves the chosen line.
     // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [b.selected]);
@@ -118,7 +138,7 @@ export function DepthPanel() {
               {rows.map((row, i) => {
                 const line = lines[row.index]!;
                 const gap = row.start - (rows[i - 1]?.end ?? 0);
-                const place = { index: row.index, measure: list.measureElement };
+                const place = { index: row.index, measure: list.measureElement, picked };
                 return (
                   <Fragment key={line.id}>
                     {gap > 0 && <li aria-hidden style={{ height: gap }} />}
@@ -165,23 +185,27 @@ function PlateCard() {
   const shot = useBench((b) => b.shot!);
   const chosen = useBench((b) => b.selected === null);
   return (
-    <li
-      className={`mt-0.5 flex cursor-pointer items-center gap-2 rounded-md py-1 pr-1 pl-1.5 ${chosen ? "bg-teal-soft" : "hover:bg-cloth-sunk"}`}
-      onClick={() => select(null)}
-    >
-      <span className="h-7 w-1 shrink-0 rounded-full bg-ink-soft" />
-      <img
-        src={`/api/clips/${shot.plate.media}/proxy/0.jpg`}
-        alt=""
-        draggable={false}
-        className="h-6 w-[42px] shrink-0 rounded-[3px] object-cover"
-      />
-      <div className="min-w-0">
-        <p className="leading-[18px]">Plate</p>
-        <p className="text-[12px] leading-[15px] text-ink-soft">
-          {shot.plate.width} x {shot.plate.height}
-        </p>
-      </div>
+    <li>
+      <button
+        type="button"
+        aria-pressed={chosen}
+        className={`mt-0.5 flex w-full cursor-pointer items-center gap-2 rounded-md py-1 pr-1 pl-1.5 text-left ${chosen ? "bg-teal-soft" : "hover:bg-cloth-sunk"}`}
+        onClick={() => select(null)}
+      >
+        <span className="h-7 w-1 shrink-0 rounded-full bg-ink-soft" />
+        <img
+          src={`/api/clips/${shot.plate.media}/proxy/0.jpg`}
+          alt=""
+          draggable={false}
+          className="h-6 w-[42px] shrink-0 rounded-[3px] object-cover"
+        />
+        <div className="min-w-0">
+          <p className="leading-[18px]">Plate</p>
+          <p className="text-[12px] leading-[15px] text-ink-soft">
+            {shot.plate.width} x {shot.plate.height}
+          </p>
+        </div>
+      </button>
     </li>
   );
 }

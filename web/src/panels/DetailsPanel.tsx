@@ -1,20 +1,11 @@
-import type { Cover, Edit, Pane } from "../api/client";
+import type { Cover, Pane } from "../api/client";
 import { Button, Choice } from "../ui/Button";
 import { lastFrame, rateText } from "../state/plate";
 import { NumberField } from "../ui/NumberField";
 import { Section } from "../ui/Section";
 import { TextField } from "../ui/TextField";
-import {
-  chosenCovers,
-  coverOf,
-  outlineOf,
-  paneOf,
-  select,
-  setBench,
-  subjectOf,
-  type Bench,
-  useSettled,
-} from "../state/bench";
+import { chosenCovers, coverOf, outlineOf, paneOf, subjectOf } from "../state/lookups";
+import { select, setBench, useSettled } from "../state/bench";
 import { carrierOf } from "../state/carriers";
 import { CarrierDetails } from "./CarrierDetails";
 import { InsertChooser } from "./InsertChooser";
@@ -26,8 +17,9 @@ import { ScreenRows } from "./ScreenRows";
 import { send } from "../commands/send";
 import { SubjectDetails } from "./SubjectDetails";
 import { NewSubject } from "./NewSubject";
-import { takeTool } from "./ToolRail";
-import { groupChosen } from "../pages/useWorkbenchKeys";
+import { Settled } from "../state/types";
+import { groupChosen } from "../commands/choosing";
+import { takeTool } from "../commands/tools";
 
 /** What the selected thing needs, most used first. */
 export function DetailsPanel() {
@@ -84,11 +76,10 @@ const NAMES = [
   "Person",
 ];
 
-function CoverDetails({ b, cover }: { b: Bench; cover: Cover }) {
+function CoverDetails({ b, cover }: { b: Settled; cover: Cover }) {
   const { plate } = b.shot!;
-  const first = plate.first ?? 1001;
-  const set = (change: Partial<Cover>) =>
-    void send({ type: "set-cover", cover: cover.id, ...change } as Edit);
+  const first = plate.first;
+  const set = (change: Partial<Cover>) => void send({ type: "set-cover", cover: cover.id, ...change });
   const outline = outlineOf(b, b.active);
   return (
     <>
@@ -114,9 +105,9 @@ function CoverDetails({ b, cover }: { b: Bench; cover: Cover }) {
       <Row label="Colour">
         <Colours value={cover.colour} onPick={(colour) => set({ colour })} />
       </Row>
-      {(cover.outlines ?? []).length > 1 && (
+      {cover.outlines.length > 1 && (
         <Row label="Outlines">
-          {(cover.outlines ?? []).map((id, i) => (
+          {cover.outlines.map((id, i) => (
             <Button
               key={id}
               look={id === b.active ? "main" : "plain"}
@@ -154,7 +145,7 @@ function CoverDetails({ b, cover }: { b: Bench; cover: Cover }) {
             caption="in"
             narrow
             unit="fr"
-            value={cover.fade_in ?? 0}
+            value={cover.fade_in}
             min={0}
             max={1000}
             onCommit={(fade_in) => set({ fade_in })}
@@ -164,7 +155,7 @@ function CoverDetails({ b, cover }: { b: Bench; cover: Cover }) {
             caption="out"
             narrow
             unit="fr"
-            value={cover.fade_out ?? 0}
+            value={cover.fade_out}
             min={0}
             max={1000}
             onCommit={(fade_out) => set({ fade_out })}
@@ -177,7 +168,7 @@ function CoverDetails({ b, cover }: { b: Bench; cover: Cover }) {
             unit="px"
             digits={2}
             step={0.1}
-            value={cover.grow ?? 0}
+            value={cover.grow}
             min={-100}
             max={100}
             onCommit={(grow) => set({ grow })}
@@ -189,18 +180,18 @@ function CoverDetails({ b, cover }: { b: Bench; cover: Cover }) {
             caption="shutter"
             unit="°"
             step={5}
-            value={cover.shutter ?? 0}
+            value={cover.shutter}
             min={0}
             max={720}
             onCommit={(shutter) => set({ shutter })}
           />
-          {(cover.shutter ?? 0) > 0 && (
+          {cover.shutter > 0 && (
             <NumberField
               label="Phase"
               caption="phase"
               unit="°"
               step={5}
-              value={cover.phase ?? 0}
+              value={cover.phase}
               min={-360}
               max={360}
               onCommit={(phase) => set({ phase })}
@@ -222,8 +213,8 @@ const MIXINGS: { value: "linear" | "encoded"; label: string; title: string }[] =
   { value: "encoded", label: "Encoded", title: "Mix the encoded values, as stored" },
 ];
 
-function PaneDetails({ b, pane }: { b: Bench; pane: Pane }) {
-  const set = (change: Partial<Pane>) => void send({ type: "set-pane", pane: pane.id, ...change } as Edit);
+function PaneDetails({ b, pane }: { b: Settled; pane: Pane }) {
+  const set = (change: Partial<Pane>) => void send({ type: "set-pane", pane: pane.id, ...change });
   return (
     <>
       <Heading name={pane.name} kind="pane" />
@@ -236,7 +227,7 @@ function PaneDetails({ b, pane }: { b: Bench; pane: Pane }) {
         <NumberField
           label="Mix"
           unit="%"
-          value={Math.round((pane.opacity ?? 1) * 100)}
+          value={Math.round(pane.opacity * 100)}
           min={0}
           max={100}
           onCommit={(percent) => set({ opacity: percent / 100 })}
@@ -268,7 +259,7 @@ function PaneDetails({ b, pane }: { b: Bench; pane: Pane }) {
   );
 }
 
-function ShotDetails({ b }: { b: Bench }) {
+function ShotDetails({ b }: { b: Settled }) {
   const { plate, elements } = b.shot!;
   const settings = elements.settings;
   if (settings?.kind !== "settings") return null;
@@ -286,7 +277,7 @@ function ShotDetails({ b }: { b: Bench }) {
       <Row label="Mixing in">
         <Choice
           options={MIXINGS}
-          value={settings.mixing ?? "linear"}
+          value={settings.mixing}
           onPick={(mixing) => void send({ type: "set-shot", mixing })}
         />
       </Row>

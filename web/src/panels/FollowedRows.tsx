@@ -1,13 +1,14 @@
 import { Lock, LockOpen, X } from "lucide-react";
 
-import type { Carrier, Edit } from "../api/client";
+import type { Carrier } from "../api/client";
 import { Button, Choice, IconButton } from "../ui/Button";
 import { NumberField } from "../ui/NumberField";
-import { pointAt } from "../viewer/features";
-import { goTo, type Bench } from "../state/bench";
+import { goTo, useFrame } from "../state/bench";
 import { Row } from "./Row";
 import { send } from "../commands/send";
-import { takeTool } from "./ToolRail";
+import { Settled } from "../state/types";
+import { takeTool } from "../commands/tools";
+import { pointAt } from "../state/carriers";
 
 /** What so many points tell of the motion. */
 const TELLS = ["", "shift", "shift, scale and turn", "affine"];
@@ -22,10 +23,11 @@ const WHEN_LOST = [
 ] as const;
 
 /** The points of a carrier: where each stands on this frame, its squares, and holding it as it is. */
-export function FollowedRows({ b, carrier }: { b: Bench; carrier: Carrier }) {
-  const points = carrier.points ?? [];
+export function FollowedRows({ b, carrier }: { b: Settled; carrier: Carrier }) {
+  const frame = useFrame();
+  const points = carrier.points;
   const set = (point: string, change: object) =>
-    void send({ type: "set-point", carrier: carrier.id, point, ...change } as Edit);
+    void send({ type: "set-point", carrier: carrier.id, point, ...change });
   return (
     <>
       <Row label="Points">
@@ -40,8 +42,8 @@ export function FollowedRows({ b, carrier }: { b: Bench; carrier: Carrier }) {
       </p>
       <ul className="mb-1.5" aria-label="Points">
         {points.map((point, i) => {
-          const here = pointAt(point, b.frame);
-          const lost = point.track?.some((f) => f.frame === b.frame);
+          const here = pointAt(point, frame);
+          const lost = point.track.some((f) => f.frame === frame);
           return (
             <li key={point.id} className="flex h-8 items-center gap-1.5" data-testid={`point-row-${i + 1}`}>
               <button
@@ -59,7 +61,7 @@ export function FollowedRows({ b, carrier }: { b: Bench; carrier: Carrier }) {
                 label={`Pattern of point ${i + 1}`}
                 caption="px"
                 narrow
-                value={point.pattern ?? 31}
+                value={point.pattern}
                 min={9}
                 max={301}
                 onCommit={(pattern) => set(point.id, { pattern })}
@@ -68,7 +70,7 @@ export function FollowedRows({ b, carrier }: { b: Bench; carrier: Carrier }) {
                 label={`Search of point ${i + 1}`}
                 caption="px"
                 narrow
-                value={point.search ?? 81}
+                value={point.search}
                 min={11}
                 max={1001}
                 onCommit={(search) => set(point.id, { search })}
@@ -77,7 +79,7 @@ export function FollowedRows({ b, carrier }: { b: Bench; carrier: Carrier }) {
                 label={point.held ? `Follow point ${i + 1} anew` : `Hold point ${i + 1} as it is`}
                 className="size-7"
                 pressed={point.held}
-                disabled={!point.held && !point.track?.length}
+                disabled={!point.held && !point.track.length}
                 onClick={() => set(point.id, { held: !point.held })}
               >
                 {point.held ? <Lock size={14} /> : <LockOpen size={14} />}
@@ -86,9 +88,7 @@ export function FollowedRows({ b, carrier }: { b: Bench; carrier: Carrier }) {
                 label={`Take point ${i + 1} away`}
                 className="size-7"
                 disabled={points.length < 2}
-                onClick={() =>
-                  void send({ type: "remove-point", carrier: carrier.id, point: point.id } as Edit)
-                }
+                onClick={() => void send({ type: "remove-point", carrier: carrier.id, point: point.id })}
               >
                 <X size={14} />
               </IconButton>
@@ -100,8 +100,8 @@ export function FollowedRows({ b, carrier }: { b: Bench; carrier: Carrier }) {
         <Row label="One lost">
           <Choice
             options={[...WHEN_LOST]}
-            value={carrier.when_lost ?? "simpler"}
-            onPick={(when_lost) => void send({ type: "set-carrier", carrier: carrier.id, when_lost } as Edit)}
+            value={carrier.when_lost}
+            onPick={(when_lost) => void send({ type: "set-carrier", carrier: carrier.id, when_lost })}
           />
         </Row>
       )}

@@ -1,10 +1,10 @@
 import { X } from "lucide-react";
 
-import type { Carrier, Edit } from "../api/client";
+import type { Carrier, ChangeOf } from "../api/client";
 import { Button, Choice } from "../ui/Button";
-import type { Bench } from "../state/bench";
 import { Row } from "./Row";
 import { send } from "../commands/send";
+import { useFrame } from "../state/bench";
 
 const EASES = [
   { value: "smooth", label: "Smooth", title: "Flow on in the speed of what is around" },
@@ -13,24 +13,26 @@ const EASES = [
 ] as const;
 
 /** What is set by hand of a carrier: the stitch or knot on this frame, and how the stretch goes on from its stitch. */
-export function HandRows({ b, carrier }: { b: Bench; carrier: Carrier }) {
-  const bridge = carrier.bridge ?? [];
-  const corrections = carrier.corrections ?? [];
-  const stitch = bridge.some((k) => k.frame === b.frame);
-  const knot = corrections.some((k) => k.frame === b.frame);
-  const before = bridge.filter((k) => k.frame <= b.frame).at(-1);
-  const set = (change: object) => void send({ type: "set-by-hand", carrier: carrier.id, ...change } as Edit);
+export function HandRows({ carrier }: { carrier: Carrier }) {
+  const frame = useFrame();
+  const bridge = carrier.bridge;
+  const corrections = carrier.corrections;
+  const stitch = bridge.some((k) => k.frame === frame);
+  const knot = corrections.some((k) => k.frame === frame);
+  const before = bridge.filter((k) => k.frame <= frame).at(-1);
+  const set = (change: ChangeOf<"set-by-hand", "carrier">) =>
+    void send({ type: "set-by-hand", carrier: carrier.id, ...change });
   return (
     <>
       {(stitch || knot) && (
-        <Row label={`At ${b.frame}`}>
+        <Row label={`At ${frame}`}>
           {stitch && (
-            <Button small onClick={() => set({ frame: b.frame, how: "bridge" })}>
+            <Button small onClick={() => set({ frame: frame, how: "bridge" })}>
               <X size={13} /> Stitch
             </Button>
           )}
           {knot && (
-            <Button small onClick={() => set({ frame: b.frame, how: "correction" })}>
+            <Button small onClick={() => set({ frame: frame, how: "correction" })}>
               <X size={13} /> Correction
             </Button>
           )}
@@ -40,7 +42,7 @@ export function HandRows({ b, carrier }: { b: Bench; carrier: Carrier }) {
         <Row label={`After ${before.frame}`}>
           <Choice
             options={[...EASES]}
-            value={before.ease ?? "smooth"}
+            value={before.ease}
             onPick={(ease) => set({ frame: before.frame, how: "bridge", corners: before.corners, ease })}
           />
         </Row>
@@ -50,9 +52,9 @@ export function HandRows({ b, carrier }: { b: Bench; carrier: Carrier }) {
           <Button
             small
             title="From this frame on (or up to it) the motion is as it was solved"
-            onClick={() => set({ frame: b.frame, how: "correction", none: true })}
+            onClick={() => set({ frame: frame, how: "correction", none: true })}
           >
-            None at {b.frame}
+            None at {frame}
           </Button>
         </Row>
       )}

@@ -2,7 +2,7 @@ import { Listbox, ListboxButton, ListboxOption, ListboxOptions } from "@headless
 import { ChevronDown } from "lucide-react";
 import { useCallback } from "react";
 
-import type { Edit, Pane } from "../api/client";
+import type { Pane } from "../api/client";
 import { NumberField } from "../ui/NumberField";
 import { useBench } from "../state/bench";
 import { clipLabel, TakeIn, useClips } from "./clips";
@@ -20,11 +20,11 @@ export function InsertChooser({ pane }: { pane: Pane }) {
         type: "set-pane",
         pane: pane.id,
         insert: value === CHART ? { source: "chart" } : { source: "media", media: value },
-      } as Edit),
+      }),
     [pane.id],
   );
 
-  const current = pane.insert?.source === "media" ? (pane.insert.media ?? CHART) : CHART;
+  const current = pane.insert.source === "media" ? (pane.insert.media ?? CHART) : CHART;
   const known = clips.data?.find((c) => c.id === current);
   return (
     <div className="mb-1.5 grid grid-cols-[84px_minmax(0,1fr)] gap-y-1.5">
@@ -63,13 +63,13 @@ export function InsertChooser({ pane }: { pane: Pane }) {
           <span className="pt-1 text-ink-soft">Begins at</span>
           <NumberField
             label="Frame"
-            value={pane.insert?.start ?? shot.plate.first ?? 1001}
+            value={pane.insert.start ?? shot.plate.first}
             onCommit={(start) =>
               void send({
                 type: "set-pane",
                 pane: pane.id,
                 insert: { source: "media", media: current, start: Math.round(start) },
-              } as Edit)
+              })
             }
           />
         </>

@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { X } from "lucide-react";
 
-import { api, data, tell, type Job } from "../api/client";
+import { api, data, say, type Job } from "../api/client";
 import { IconButton } from "../ui/Button";
 import { Progress } from "../ui/Progress";
 
@@ -16,7 +16,7 @@ export function useJobs(shot?: string) {
 
 /** Stop a job. */
 export function cancelJob(job_id: string) {
-  api.POST("/api/jobs/{job_id}/cancel", { params: { path: { job_id } } }).catch(tell);
+  api.POST("/api/jobs/{job_id}/cancel", { params: { path: { job_id } } }).catch(say);
 }
 
 export const goingOn = (job: Job) => job.state === "queued" || job.state === "running";

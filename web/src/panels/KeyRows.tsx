@@ -1,14 +1,17 @@
-import type { Ease, Edit } from "../api/client";
+import type { Ease } from "../api/client";
 import { Button, Choice } from "../ui/Button";
-import { keyFrames, type Bench } from "../state/bench";
+import { keyFrames } from "../state/lookups";
 import { CurveField, SLOW_BOTH } from "./CurveField";
 import { Row } from "./Row";
 import { send } from "../commands/send";
+import { Settled } from "../state/types";
+import { useFrame } from "../state/bench";
 
 /** How many keys there are, and the one on this frame. */
-export function KeyRow({ b, element }: { b: Bench; element: string }) {
+export function KeyRow({ b, element }: { b: Settled; element: string }) {
+  const frame = useFrame();
   const keys = keyFrames(b, element);
-  const here = keys.includes(b.frame);
+  const here = keys.includes(frame);
   return (
     <Row label="Keys">
       <span>{keys.length}</span>
@@ -17,17 +20,17 @@ export function KeyRow({ b, element }: { b: Bench; element: string }) {
           small
           title="Delete the key that this frame has"
           disabled={keys.length < 2}
-          onClick={() => void send({ type: "delete-keys", element, frames: [b.frame] })}
+          onClick={() => void send({ type: "delete-keys", element, frames: [frame] })}
         >
-          Delete key {b.frame}
+          Delete key {frame}
         </Button>
       ) : (
         <Button
           small
           title="Set a key without a change  (K)"
-          onClick={() => void send({ type: "set-key", element, frame: b.frame })}
+          onClick={() => void send({ type: "set-key", element, frame: frame })}
         >
-          Set key {b.frame}
+          Set key {frame}
         </Button>
       )}
     </Row>
@@ -42,14 +45,15 @@ const EASES: { value: Ease; label: string; title: string }[] = [
 ];
 
 /** How the stretch that this frame lies in (or the stretches after the keys chosen on the strip) goes on. */
-export function EaseRow({ b, element }: { b: Bench; element: string }) {
+export function EaseRow({ b, element }: { b: Settled; element: string }) {
+  const frame = useFrame();
   const found = b.shot!.elements[element];
   const keys =
     found?.kind === "outline" || found?.kind === "pane" || found?.kind === "subject" ? found.keys! : [];
   const chosen = b.keys?.element === element ? [...b.keys.frames] : [];
-  const before = keys.filter((k) => k.frame <= b.frame).at(-1) ?? keys[0];
+  const before = keys.filter((k) => k.frame <= frame).at(-1) ?? keys[0];
   const frames = chosen.length ? chosen : before ? [before.frame] : [];
-  const eases = new Set(keys.filter((k) => frames.includes(k.frame)).map((k) => k.ease ?? "smooth"));
+  const eases = new Set(keys.filter((k) => frames.includes(k.frame)).map((k) => k.ease));
   const curve = keys.find((k) => frames.includes(k.frame))?.curve ?? SLOW_BOTH;
   return (
     <Row label={chosen.length > 1 ? "After these" : `After ${frames[0] ?? ""}`}>
@@ -64,15 +68,13 @@ export function EaseRow({ b, element }: { b: Bench; element: string }) {
             frames,
             ease,
             ...(ease === "curve" ? { curve } : {}),
-          } as Edit)
+          })
         }
       />
       {eases.size === 1 && eases.has("curve") && (
         <CurveField
           curve={curve}
-          onPick={(next) =>
-            void send({ type: "ease-keys", element, frames, ease: "curve", curve: next } as Edit)
-          }
+          onPick={(next) => void send({ type: "ease-keys", element, frames, ease: "curve", curve: next })}
         />
       )}
     </Row>

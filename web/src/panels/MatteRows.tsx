@@ -5,9 +5,12 @@ import type { Subject } from "../api/client";
 import { Button, IconButton } from "../ui/Button";
 import { NumberField } from "../ui/NumberField";
 import { Select } from "../ui/Select";
-import { coverOf, goTo, select, type Bench } from "../state/bench";
+import { coverOf } from "../state/lookups";
+import { goTo, select } from "../state/bench";
 import { Row } from "./Row";
-import { freeCovers, lookForNear, nearOf, type SubjectChange } from "../state/subjects";
+import { freeCovers, nearOf } from "../state/subjects";
+import { Settled } from "../state/types";
+import { lookForNear, SubjectChange } from "../commands/subjects";
 
 const KINDS = [
   { name: "core", label: "Core", title: "Surely inside, whatever the key says" },
@@ -15,7 +18,7 @@ const KINDS = [
 ] as const;
 
 /** The covers that are a subject's core and garbage, and where garbage comes too close. */
-export function MatteRows(props: { b: Bench; subject: Subject; keep: (change: SubjectChange) => void }) {
+export function MatteRows(props: { b: Settled; subject: Subject; keep: (change: SubjectChange) => void }) {
   const { b, subject, keep } = props;
   const [looking, setLooking] = useState(false);
   const free = freeCovers(b).map((c) => ({ value: c.id, label: c.name }));
@@ -27,7 +30,7 @@ export function MatteRows(props: { b: Bench; subject: Subject; keep: (change: Su
   return (
     <>
       {KINDS.map(({ name, label, title }) => {
-        const ids = subject[name] ?? [];
+        const ids = subject[name];
         return (
           <Row key={name} label={label}>
             {ids.map((id) => (
@@ -64,7 +67,7 @@ export function MatteRows(props: { b: Bench; subject: Subject; keep: (change: Su
           </Row>
         );
       })}
-      {(subject.garbage ?? []).length > 0 && (
+      {subject.garbage.length > 0 && (
         <>
           <Row label="Warn at">
             <NumberField

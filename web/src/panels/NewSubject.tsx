@@ -1,13 +1,14 @@
 import { useCallback } from "react";
 
-import { api, data, type ClipCard, type Edit } from "../api/client";
+import { api, data, type ClipCard } from "../api/client";
 import { Button } from "../ui/Button";
 import { Select } from "../ui/Select";
-import { bench, select, type Bench } from "../state/bench";
+import { bench, select } from "../state/bench";
 import { clipLabel, TakeIn, useClips } from "./clips";
 import { Row } from "./Row";
 import { send } from "../commands/send";
-import { takeTool } from "./ToolRail";
+import { Settled } from "../state/types";
+import { takeTool } from "../commands/tools";
 
 /** Put a clip over the plate as a subject, as large as the frame takes it. */
 async function put(shot: string, clip: string) {
@@ -23,12 +24,12 @@ async function put(shot: string, clip: string) {
     clip,
     size: [info.width, info.height],
     name: info.name.slice(0, 80),
-  } as Edit);
+  });
   if (change?.made) select(change.made);
 }
 
 /** Ways to a new subject: key the plate itself, or bring in a clip that was shot before a backing. */
-export function NewSubject({ b }: { b: Bench }) {
+export function NewSubject({ b }: { b: Settled }) {
   const shot = b.shot!.id;
   const clips = useClips(shot);
   const taken = useCallback((clip: string) => void put(shot, clip), [shot]);

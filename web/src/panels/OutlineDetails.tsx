@@ -1,20 +1,19 @@
 import { useState } from "react";
 
-import type { Cover, Edit, Outline, PointKind } from "../api/client";
+import type { Cover, Outline, PointKind } from "../api/client";
 import { Button, Choice } from "../ui/Button";
 import { NumberField } from "../ui/NumberField";
 import { Section } from "../ui/Section";
 import { lastFrame } from "../state/plate";
-import {} from "../viewer/frame";
-import {} from "../shapes/soft";
-import {} from "../viewer/tools";
-import { setBench, shapeOf, type Bench } from "../state/bench";
+import { setBench, useFrame } from "../state/bench";
+import { restingShape } from "../state/lookups";
 import { pasteInto } from "../commands/clipboard";
 import { EaseRow, KeyRow } from "./KeyRows";
 import { proposeCarry, proposeSnap, proposeThinning } from "../commands/proposals";
 import { PlaceRows, Roundness, SoftRow } from "./PointRows";
 import { Row } from "./Row";
 import { send } from "../commands/send";
+import { Settled } from "../state/types";
 
 const KINDS: { value: PointKind; label: string; title: string }[] = [
   { value: "corner", label: "Corner", title: "No handles" },
@@ -29,15 +28,16 @@ const MODES: { value: "adds" | "cuts" | "limits"; label: string; title: string }
 ];
 
 /** What an outline, and the points that are chosen of it, can be made to be. */
-export function OutlineDetails({ b, cover, outline }: { b: Bench; cover: Cover; outline: Outline }) {
+export function OutlineDetails({ b, cover, outline }: { b: Settled; cover: Cover; outline: Outline }) {
+  const frame = useFrame();
   const chosen = [...b.points].filter((i) => i < outline.kinds.length);
   const kinds = new Set(chosen.map((i) => outline.kinds[i]!));
-  const shape = shapeOf(b, outline.id, b.frame);
-  const several = (cover.outlines ?? []).length > 1;
+  const shape = restingShape(b, outline.id, frame);
+  const several = cover.outlines.length > 1;
   const draw = (mode: "adds" | "cuts" | "limits") =>
     setBench({ tool: "pen", draft: null, into: { cover: cover.id, mode } });
   const set = (change: Partial<Outline>) =>
-    void send({ type: "set-outline", outline: outline.id, ...change } as Edit);
+    void send({ type: "set-outline", outline: outline.id, ...change });
   return (
     <>
       <Section title="Shape">
@@ -72,7 +72,7 @@ export function OutlineDetails({ b, cover, outline }: { b: Bench; cover: Cover; 
       <Section title="Keys">
         <KeyRow b={b} element={outline.id} />
         <EaseRow b={b} element={outline.id} />
-        <WayRound b={b} outline={outline} />
+        <WayRound outline={outline} />
         <CarryRow />
       </Section>
       <Section title="Parts">
@@ -142,12 +142,13 @@ export function OutlineDetails({ b, cover, outline }: { b: Bench; cover: Cover; 
 }
 
 /** By how many whole turns, on top of the shorter way round, the stretch here goes. */
-function WayRound({ b, outline }: { b: Bench; outline: Outline }) {
-  const key = outline.keys.filter((k) => k.frame <= b.frame).at(-1);
+function WayRound({ outline }: { outline: Outline }) {
+  const frame = useFrame();
+  const key = outline.keys.filter((k) => k.frame <= frame).at(-1);
   if (!key || key === outline.keys.at(-1)) return null;
   const turn = (turns: number) =>
-    void send({ type: "turn-keys", outline: outline.id, frame: key.frame, turns } as Edit);
-  const turns = key.turns ?? 0;
+    void send({ type: "turn-keys", outline: outline.id, frame: key.frame, turns });
+  const turns = key.turns;
   return (
     <Row label="Way round">
       <Button small title="One whole turn less on the way to the next key" onClick={() => turn(turns - 1)}>
@@ -213,12 +214,12 @@ function SpanRows({
   outline,
   set,
 }: {
-  b: Bench;
+  b: Settled;
   outline: Outline;
   set: (change: Partial<Outline>) => void;
 }) {
   const { plate } = b.shot!;
-  const first = plate.first ?? 1001;
+  const first = plate.first;
   const last = lastFrame(plate);
   return (
     <>
@@ -246,7 +247,7 @@ function SpanRows({
           caption="in"
           unit="fr"
           narrow
-          value={outline.fade_in ?? 0}
+          value={outline.fade_in}
           min={0}
           max={1000}
           onCommit={(fade_in) => set({ fade_in })}
@@ -256,7 +257,7 @@ function SpanRows({
           caption="out"
           unit="fr"
           narrow
-          value={outline.fade_out ?? 0}
+          value={outline.fade_out}
           min={0}
           max={1000}
           onCommit={(fade_out) => set({ fade_out })}

@@ -2,13 +2,14 @@ import type { Outline } from "../api/client";
 import { Button } from "../ui/Button";
 import { NumberField } from "../ui/NumberField";
 import { boundsOf, mapped, scaling, turning, type Affine } from "../shapes/affine";
-import { pivotOf } from "../viewer/frame";
 import { count, moved, STRIDE, type Shape } from "../shapes/shape";
 import { softened } from "../shapes/soft";
-import { reshape } from "../viewer/tools";
-import { setBench, type Bench } from "../state/bench";
+import { setBench, useFrame } from "../state/bench";
 import { Row } from "./Row";
 import { send } from "../commands/send";
+import { Settled } from "../state/types";
+import { pivotOf } from "../commands/pivots";
+import { reshape } from "../commands/shaping";
 
 /** How full the curve is at the chosen smooth points. */
 export function Roundness({
@@ -54,12 +55,13 @@ function roundnessOf(s: Shape, i: number): number {
 }
 
 /** Exact numbers: where the chosen points (or the whole) are, and turns and scalings about the pivot. */
-export function PlaceRows({ b, outline, shape, chosen }: PointsOf & { b: Bench }) {
+export function PlaceRows({ b, outline, shape, chosen }: PointsOf & { b: Settled }) {
+  const frame = useFrame();
   const indices = chosen.length ? chosen : all(shape);
   const box = boundsOf(shape, indices);
   const x = (box.left + box.right) / 2;
   const y = (box.top + box.bottom) / 2;
-  const pivot: [number, number] = chosen.length > 1 ? [x, y] : pivotOf(b, outline.id, shape);
+  const pivot: [number, number] = chosen.length > 1 ? [x, y] : pivotOf(b, frame, outline.id, shape);
   const move = (dx: number, dy: number) => reshape(outline.id, (s) => moved(s, indices, dx, dy));
   const apply = (map: Affine) => reshape(outline.id, (s) => mapped(s, indices, map));
   return (

@@ -1,25 +1,26 @@
 import { X } from "lucide-react";
 
-import type { Carrier, Edit } from "../api/client";
+import type { Carrier } from "../api/client";
 import { Button } from "../ui/Button";
 import { Select } from "../ui/Select";
-import { regionsOf, type What } from "../viewer/regions";
-import { setBench, type Bench } from "../state/bench";
+import { setBench, useFrame } from "../state/bench";
 import { carriersOf } from "../state/carriers";
 import { Row } from "./Row";
 import { send } from "../commands/send";
-import { drawRegion } from "./ToolRail";
+import { Settled } from "../state/types";
+import { regionsOf, What } from "../state/regions";
+import { drawRegion } from "../commands/tools";
 
 const NAMES = { patch: "Patch", blind: "Blind spot" };
 
 /** A carrier's patches or blind spots: each can be shaped on any frame, and the one in hand taken away. */
-export function RegionRows({ b, carrier, what }: { b: Bench; carrier: Carrier; what: What }) {
+export function RegionRows({ b, carrier, what }: { b: Settled; carrier: Carrier; what: What }) {
+  const frame = useFrame();
   const regions = regionsOf(carrier, what);
   const name = NAMES[what];
   const shaping = b.shaping?.carrier === carrier.id && b.shaping.what === what ? b.shaping.index : null;
   const chosen = shaping === null ? undefined : regions[shaping];
-  const about = (type: string, change: object = {}) =>
-    void send({ type, carrier: carrier.id, index: shaping, ...change } as Edit);
+  const inHand = { carrier: carrier.id, what, index: shaping ?? 0 };
   return (
     <>
       <Row label={what === "patch" ? "Patches" : "Blind spots"}>
@@ -37,7 +38,7 @@ export function RegionRows({ b, carrier, what }: { b: Bench; carrier: Carrier; w
             }
           >
             {name} {index + 1}
-            {region.keys?.length ? `, ${region.keys.length} keys` : ""}
+            {region.keys.length ? `, ${region.keys.length} keys` : ""}
           </Button>
         ))}
         <Button small look="quiet" onClick={() => drawRegion(carrier.id, what)}>
@@ -51,16 +52,16 @@ export function RegionRows({ b, carrier, what }: { b: Bench; carrier: Carrier; w
             title={`Take ${name.toLowerCase()} ${shaping! + 1} away`}
             onClick={() => {
               setBench({ shaping: null });
-              about("remove-region", { what });
+              void send({ type: "remove-region", ...inHand });
             }}
           >
             <X size={12} /> Take it away
           </Button>
-          {!!chosen.keys?.length && (
+          {!!chosen.keys.length && (
             <Button
               small
               title="It keeps the shape that it has on this frame"
-              onClick={() => about("freeze-region", { what, frame: b.frame })}
+              onClick={() => void send({ type: "freeze-region", ...inHand, frame })}
             >
               No keys
             </Button>
@@ -73,7 +74,7 @@ export function RegionRows({ b, carrier, what }: { b: Bench; carrier: Carrier; w
             label={`The ${name.toLowerCase()} rides on`}
             options={carriersOf(b).map((c) => ({ value: c.id, label: c.name }))}
             value={chosen.rides ?? carrier.id}
-            onPick={(rides) => about("ride-region", { what, rides })}
+            onPick={(rides) => void send({ type: "ride-region", ...inHand, rides: rides || null })}
           />
         </Row>
       )}

@@ -1,20 +1,22 @@
 import { ArrowLeftRight, X } from "lucide-react";
 
-import type { Edit, Outline } from "../api/client";
+import type { Outline } from "../api/client";
 import { Button, IconButton } from "../ui/Button";
 import { lastFrame } from "../state/plate";
 import { NumberField } from "../ui/NumberField";
 import { Select } from "../ui/Select";
-import { paneOf, type Bench } from "../state/bench";
+import { paneOf } from "../state/lookups";
 import { carrierOf, carriersOf } from "../state/carriers";
 import { Row } from "./Row";
 import { send } from "../commands/send";
 import { solve } from "../commands/solving";
-import { drawJoint } from "./ToolRail";
+import { Settled } from "../state/types";
+import { drawJoint } from "../commands/tools";
+import { bench } from "../state/bench";
 
 /** What something rides on; choosing another carrier leaves it where it is on all of its keys. */
 export function RideRow(props: {
-  b: Bench;
+  b: Settled;
   elements: string[];
   rides: string | null;
   outline?: Outline | null;
@@ -26,7 +28,7 @@ export function RideRow(props: {
       small
       look="quiet"
       title="What this outline surrounds becomes the patch of a new carrier, which is solved; the cover rides on it"
-      onClick={() => void carry(b, outline)}
+      onClick={() => void carry(outline)}
     >
       Solve its motion
     </Button>
@@ -51,18 +53,19 @@ export function RideRow(props: {
 }
 
 /** Rough cover, solve, ride, in one go: the outline as it is on this frame is the patch. */
-async function carry(b: Bench, outline: Outline) {
-  const change = await send({ type: "carry-cover", outline: outline.id, frame: b.frame });
-  const { plate } = b.shot!;
-  if (change?.made) solve(change.made, plate.first ?? 1001, lastFrame(plate));
+async function carry(outline: Outline) {
+  const { shot, frame } = bench();
+  const change = await send({ type: "carry-cover", outline: outline.id, frame });
+  const { plate } = shot!;
+  if (change?.made) solve(change.made, plate.first, lastFrame(plate));
 }
 
 /** Where an outline bends: each joint's carrier, the width of its blending, its side; and another one. */
-function JointRows({ b, outline }: { b: Bench; outline: Outline }) {
+function JointRows({ b, outline }: { b: Settled; outline: Outline }) {
   const taken = new Set([outline.rides, ...outline.joints.map((j) => j.carrier)]);
   const free = carriersOf(b).filter((c) => !taken.has(c.id));
   const set = (index: number, change: object) =>
-    void send({ type: "set-joint", outline: outline.id, index, ...change } as Edit);
+    void send({ type: "set-joint", outline: outline.id, index, ...change });
   return (
     <>
       {outline.joints.map((joint, index) => (
@@ -88,7 +91,7 @@ function JointRows({ b, outline }: { b: Bench; outline: Outline }) {
           <IconButton
             label={`Take joint ${index + 1} away`}
             className="size-7"
-            onClick={() => void send({ type: "remove-joint", outline: outline.id, index } as Edit)}
+            onClick={() => void send({ type: "remove-joint", outline: outline.id, index })}
           >
             <X size={14} />
           </IconButton>
@@ -112,7 +115,7 @@ function JointRows({ b, outline }: { b: Bench; outline: Outline }) {
 }
 
 /** What a single chosen corner of the selected pane rides on. */
-function PinRow({ b }: { b: Bench }) {
+function PinRow({ b }: { b: Settled }) {
   const pane = paneOf(b, b.selected);
   if (!pane || b.points.size !== 1) return null;
   const [index] = [...b.points] as [number];
@@ -125,9 +128,9 @@ function PinRow({ b }: { b: Bench }) {
       <Select
         label="This corner rides on"
         options={options}
-        value={pane.pins?.[index] ?? ""}
+        value={pane.pins[index] ?? ""}
         onPick={(carrier) =>
-          void send({ type: "pin-corner", pane: pane.id, index, carrier: carrier || null } as Edit)
+          void send({ type: "pin-corner", pane: pane.id, index, carrier: carrier || null })
         }
       />
     </Row>

@@ -3,11 +3,12 @@ import { useEffect, useState } from "react";
 import { api, data, type Pane, type PaneAspect } from "../api/client";
 import { Button } from "../ui/Button";
 import { NumberField } from "../ui/NumberField";
-import { shapeOf, type Bench } from "../state/bench";
+import { restingShape } from "../state/lookups";
 import { Row } from "./Row";
+import { Settled } from "../state/types";
 
 /** How a pane's face is shaped: round corners, bowed glass and edges, a soft border, and the real screen's aspect. */
-export function ScreenRows(props: { b: Bench; pane: Pane; set: (change: Partial<Pane>) => void }) {
+export function ScreenRows(props: { b: Settled; pane: Pane; set: (change: Partial<Pane>) => void }) {
   const { b, pane, set } = props;
   return (
     <>
@@ -15,7 +16,7 @@ export function ScreenRows(props: { b: Bench; pane: Pane; set: (change: Partial<
         <Percent
           label="Radius of the corners"
           caption="round"
-          value={pane.radius ?? 0}
+          value={pane.radius}
           min={0}
           max={50}
           onCommit={(radius) => set({ radius })}
@@ -27,7 +28,7 @@ export function ScreenRows(props: { b: Bench; pane: Pane; set: (change: Partial<
           narrow
           digits={1}
           step={0.5}
-          value={pane.soft ?? 0}
+          value={pane.soft}
           min={0}
           max={500}
           onCommit={(soft) => set({ soft })}
@@ -37,7 +38,7 @@ export function ScreenRows(props: { b: Bench; pane: Pane; set: (change: Partial<
         <Percent
           label="Bow of the glass"
           caption="glass"
-          value={pane.bow ?? 0}
+          value={pane.bow}
           min={-50}
           max={50}
           onCommit={(bow) => set({ bow })}
@@ -45,7 +46,7 @@ export function ScreenRows(props: { b: Bench; pane: Pane; set: (change: Partial<
         <Percent
           label="Bow of the edges"
           caption="edges"
-          value={pane.edges ?? 0}
+          value={pane.edges}
           min={-20}
           max={20}
           onCommit={(edges) => set({ edges })}
@@ -78,10 +79,10 @@ function Percent(props: {
 }
 
 /** The aspect of the real screen: typed where it is known, else as its perspective tells it. */
-function AspectRow({ b, pane, set }: { b: Bench; pane: Pane; set: (change: Partial<Pane>) => void }) {
-  const [told, setTold] = useState<PaneAspect | null>(null);
+function AspectRow({ b, pane, set }: { b: Settled; pane: Pane; set: (change: Partial<Pane>) => void }) {
+  const [estimated, setEstimated] = useState<PaneAspect | null>(null);
   const shot = b.shot!.id;
-  const corners = shapeOf(b, pane.id, pane.keys[0]!.frame)?.join();
+  const corners = restingShape(b, pane.id, pane.keys[0]!.frame)?.join();
   useEffect(() => {
     let wanted = true;
     data<PaneAspect>(
@@ -89,8 +90,8 @@ function AspectRow({ b, pane, set }: { b: Bench; pane: Pane; set: (change: Parti
         params: { path: { shot_id: shot, pane: pane.id } },
       }),
     )
-      .then((aspect) => wanted && setTold(aspect))
-      .catch(() => wanted && setTold(null));
+      .then((aspect) => wanted && setEstimated(aspect))
+      .catch(() => wanted && setEstimated(null));
     return () => {
       wanted = false;
     };
@@ -103,23 +104,23 @@ function AspectRow({ b, pane, set }: { b: Bench; pane: Pane; set: (change: Parti
         narrow
         digits={3}
         step={0.01}
-        value={pane.aspect ?? told?.aspect ?? 1.778}
+        value={pane.aspect ?? estimated?.aspect ?? 1.778}
         min={0.02}
         max={50}
         onCommit={(aspect) => set({ aspect })}
       />
-      {told && Math.abs((pane.aspect ?? 0) - told.aspect) > 0.001 && (
+      {estimated && Math.abs((pane.aspect ?? 0) - estimated.aspect) > 0.001 && (
         <Button
           small
           look="quiet"
           title={
-            told.by_perspective
+            estimated.by_perspective
               ? "As the perspective of its corners tells it"
               : "There is too little perspective: as the lengths of its sides tell it"
           }
-          onClick={() => set({ aspect: told.aspect })}
+          onClick={() => set({ aspect: estimated.aspect })}
         >
-          Take {told.aspect.toFixed(3)}
+          Take {estimated.aspect.toFixed(3)}
         </Button>
       )}
     </Row>

@@ -24,7 +24,7 @@ export function SpillRows({ subject, ...trying }: Rows) {
         <label className="flex items-center gap-1.5">
           <input
             type="checkbox"
-            checked={spill.on ?? true}
+            checked={spill.on}
             onChange={(event) => keep(set({ on: event.target.checked }))}
           />
           Take it out
@@ -36,15 +36,11 @@ export function SpillRows({ subject, ...trying }: Rows) {
             {...trying}
             row="Amount"
             label="Spill, amount"
-            share={spill.amount ?? 1}
+            share={spill.amount}
             change={(amount) => set({ amount })}
           />
           <Row label="Instead">
-            <Choice
-              options={REPLACES}
-              value={spill.replace ?? "light"}
-              onPick={(replace) => keep(set({ replace }))}
-            />
+            <Choice options={REPLACES} value={spill.replace} onPick={(replace) => keep(set({ replace }))} />
             {spill.replace === "colour" && (
               <input
                 type="color"
@@ -64,7 +60,7 @@ export function SpillRows({ subject, ...trying }: Rows) {
             label="Reach of spill"
             unit="px"
             digits={0}
-            value={spill.reach ?? 0}
+            value={spill.reach}
             min={0}
             max={200}
             step={1}
@@ -74,7 +70,7 @@ export function SpillRows({ subject, ...trying }: Rows) {
             {...trying}
             row="Light back"
             label="Light given back"
-            share={spill.light ?? 0.5}
+            share={spill.light}
             change={(light) => set({ light })}
           />
         </>

@@ -1,13 +1,14 @@
 import { useQuery } from "@tanstack/react-query";
 import { useCallback } from "react";
 
-import { api, data, type Edit, type Subject } from "../api/client";
+import { api, Corners, data, type Subject } from "../api/client";
 import { Button } from "../ui/Button";
 import { NumberField } from "../ui/NumberField";
 import { Section } from "../ui/Section";
 import { Select } from "../ui/Select";
 import { TextField } from "../ui/TextField";
-import { inDepth, select, type Bench } from "../state/bench";
+import { inDepth } from "../state/lookups";
+import { select, useFrame } from "../state/bench";
 import { CleanUpRows } from "./CleanUpRows";
 import { clipLabel, TakeIn, useClips } from "./clips";
 import { KeyRow } from "./KeyRows";
@@ -16,9 +17,11 @@ import { RideRow } from "./RideRow";
 import { Heading, Row } from "./Row";
 import { send } from "../commands/send";
 import { SpillRows } from "./SpillRows";
-import { setSubject, shown, trySubject, type SubjectChange } from "../state/subjects";
-import { takeTool } from "./ToolRail";
+import { shown } from "../state/subjects";
 import { TriedRow, TriedShare, type Trying } from "./TriedRow";
+import { Settled } from "../state/types";
+import { setSubject, SubjectChange, trySubject } from "../commands/subjects";
+import { takeTool } from "../commands/tools";
 
 const SOURCES = [
   { value: "colour", label: "Its backing's colour" },
@@ -32,11 +35,11 @@ const SOURCES = [
 type Keying = NonNullable<Subject["key"]>;
 
 /** What a subject is cut out by, cleaned up by and put back together with. */
-export function SubjectDetails({ b, subject }: { b: Bench; subject: Subject }) {
+export function SubjectDetails({ b, subject }: { b: Settled; subject: Subject }) {
   const keep = (change: SubjectChange) => void setSubject(subject, change);
   const attempt = (change: SubjectChange | null) => trySubject(subject, change);
   const notes = useNotes(b.shot!.id, subject);
-  const first = b.shot!.plate.first ?? 1001;
+  const first = b.shot!.plate.first;
   return (
     <>
       <Heading name={subject.name} kind="subject" />
@@ -99,7 +102,7 @@ export function SubjectDetails({ b, subject }: { b: Bench; subject: Subject }) {
 
 /** What is to be known about the clips that a subject comes from. */
 function useNotes(shot: string, subject: Subject): string[] {
-  const asks = Boolean(subject.clip || subject.key?.matte || (subject.key?.source ?? "colour") !== "colour");
+  const asks = Boolean(subject.clip || subject.key.matte || subject.key.source !== "colour");
   const found = useQuery({
     queryKey: ["notes", shot, subject.id, subject.clip, subject.start, subject.key],
     enabled: asks,
@@ -124,16 +127,16 @@ function OpacityRow({ subject, ...trying }: Rows) {
       {...trying}
       row="Opacity"
       label="Opacity"
-      share={subject.opacity ?? 1}
+      share={subject.opacity}
       change={(opacity) => ({ opacity })}
     />
   );
 }
 
-function KeyRows({ b, subject, ...trying }: Rows & { b: Bench }) {
+function KeyRows({ b, subject, ...trying }: Rows & { b: Settled }) {
   const clips = useClips(b.shot!.id);
   const key = subject.key as Keying;
-  const samples = key.samples ?? [];
+  const samples = key.samples;
   const changed = (change: Partial<Keying>) => ({ key: { ...key, ...change } });
   const set = (change: Partial<Keying>) => trying.keep(changed(change));
   const matte = useCallback(
@@ -142,14 +145,14 @@ function KeyRows({ b, subject, ...trying }: Rows & { b: Bench }) {
   );
   const own = subject.clip ? "Its own clip" : "The plate";
   const others = (clips.data ?? []).map((c) => ({ value: c.id, label: clipLabel(c) }));
-  const byColour = (key.source ?? "colour") === "colour";
+  const byColour = key.source === "colour";
   return (
     <>
       <Row label="Matte by">
         <Select
           label="Matte by"
           options={SOURCES}
-          value={key.source ?? "colour"}
+          value={key.source}
           onPick={(source) => set({ source: source as Keying["source"] })}
         />
       </Row>
@@ -247,7 +250,7 @@ function KeyRows({ b, subject, ...trying }: Rows & { b: Bench }) {
         <label className="flex items-center gap-1.5">
           <input
             type="checkbox"
-            checked={key.inverted ?? false}
+            checked={key.inverted}
             onChange={(event) => set({ inverted: event.target.checked })}
           />
           Turned over
@@ -258,7 +261,7 @@ function KeyRows({ b, subject, ...trying }: Rows & { b: Bench }) {
         >
           <input
             type="checkbox"
-            checked={key.solved ?? false}
+            checked={key.solved}
             onChange={(event) => set({ solved: event.target.checked })}
           />
           Solve the soft edge
@@ -272,7 +275,7 @@ function KeyRows({ b, subject, ...trying }: Rows & { b: Bench }) {
           <NumberField
             label="Matte begins at"
             caption="begins at"
-            value={key.start ?? b.shot!.plate.first ?? 1001}
+            value={key.start ?? b.shot!.plate.first}
             onCommit={(start) => set({ start: Math.round(start) })}
           />
         )}
@@ -281,12 +284,13 @@ function KeyRows({ b, subject, ...trying }: Rows & { b: Bench }) {
   );
 }
 
-function LimitRows({ b, subject, keep, attempt }: Rows & { b: Bench }) {
+function LimitRows({ b, subject, keep, attempt }: Rows & { b: Settled }) {
+  const frame = useFrame();
   const panes = inDepth(b).filter((t) => t.kind === "pane");
   const behind = async () => {
     const { plate } = b.shot!;
     const { width: w, height: h } = plate;
-    const corners = [
+    const corners: Corners = [
       [0, 0],
       [w, 0],
       [w, h],
@@ -294,10 +298,10 @@ function LimitRows({ b, subject, keep, attempt }: Rows & { b: Bench }) {
     ];
     const change = await send({
       type: "add-pane",
-      frame: b.frame,
+      frame: frame,
       corners,
       name: "Background",
-    } as unknown as Edit);
+    });
     if (change?.made) select(change.made);
   };
   return (

@@ -2,8 +2,9 @@ import { Circle, MousePointer2, Pencil, Spline, Square, SwatchBook } from "lucid
 import type { ComponentType } from "react";
 
 import { IconButton } from "../ui/Button";
-import { dropTrace, isTracing } from "../commands/trace";
-import { bench, setBench, useBench, type ToolName } from "../state/bench";
+import { useBench } from "../state/bench";
+import type { ToolName } from "../state/slices/tools";
+import { drawRegion, takeTool } from "../commands/tools";
 
 const TOOLS: {
   name: ToolName;
@@ -87,29 +88,6 @@ function FingerIcon({ size, strokeWidth }: { size: number; strokeWidth: number }
       <path d="M9.3 9.6c1.7.9 3 2.3 3.9 4.200M15.7 4.4c1.500.7 2.7 1.9 3.4 3.500" strokeLinecap="round" />
     </svg>
   );
-}
-
-/** Tools that draw no outline, so that nothing of a carrier is drawn with them. */
-const NOT_DRAWING = new Set<ToolName>(["select", "pane", "byhand", "points", "joint", "sample"]);
-
-/** Take up a tool; a draft that is under way is given up. What a carrier gets can be drawn with any drawing tool. */
-export function takeTool(tool: ToolName) {
-  if (isTracing()) dropTrace();
-  const { into } = bench();
-  const kept = into && "carrier" in into && !NOT_DRAWING.has(tool) ? into : null;
-  setBench({ tool, draft: null, fitting: null, into: kept, playing: false });
-}
-
-/** Begin to draw a patch or a blind spot of a carrier, or the patch of a new one, as a box until another tool is taken. */
-export function drawRegion(carrier: string | null, what: "patch" | "blind") {
-  takeTool("box");
-  setBench({ into: { carrier, what } });
-}
-
-/** Begin to drag the line beyond which the active outline rides on another carrier. */
-export function drawJoint(carrier: string) {
-  takeTool("joint");
-  setBench({ into: { joint: carrier } });
 }
 
 /** The tools, one column. */

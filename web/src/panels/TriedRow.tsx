@@ -1,6 +1,6 @@
+import { SubjectChange } from "../commands/subjects";
 import { Slider } from "../ui/Slider";
 import { Row } from "./Row";
-import type { SubjectChange } from "../state/subjects";
 
 /** What rows of a subject need: how a change is kept, and how it is shown without being kept. */
 export interface Trying {

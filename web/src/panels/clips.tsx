@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useCallback, useRef, useState } from "react";
 import { toast } from "sonner";
 
-import { api, data, tell, type ClipCard, type Intake } from "../api/client";
+import { api, data, say, type ClipCard, type Intake } from "../api/client";
 import { useNotice, type Notice } from "../api/events";
 import { upload } from "../api/upload";
 import { Button } from "../ui/Button";
@@ -54,24 +54,24 @@ export function TakeIn(props: {
     try {
       const intake = await upload(files, { purpose: "insert", shot }, setSent, new AbortController().signal);
       const { name, first, rate_num, rate_den, pixel_aspect, gaps } = intake.understood!;
-      if (gaps?.length) toast("Some frames of this sequence are missing; the frame before each gap is held.");
+      if (gaps.length) toast("Some frames of this sequence are missing; the frame before each gap is held.");
       setExpected(intake.id);
       await data<Intake>(
         api.POST("/api/intakes/{intake_id}/accept", {
           params: { path: { intake_id: intake.id } },
           body: {
             name: name.slice(0, 80) || "Insert",
-            first: first ?? 1001,
-            rate_num: rate_num ?? 25,
-            rate_den: rate_den ?? 1,
-            pixel_aspect: pixel_aspect ?? 1,
+            first: first,
+            rate_num: rate_num,
+            rate_den: rate_den,
+            pixel_aspect: pixel_aspect,
             hold_gaps: true,
           },
         }),
       );
     } catch (error) {
       setExpected(null);
-      tell(error);
+      say(error);
     } finally {
       setSent(null);
     }

@@ -18,25 +18,22 @@ export interface Track {
   first: number;
   frames: number;
   points: number;
+  /** The carriers that it rides on, and whether all of it rides on one. */
+  carriers: readonly string[];
+  whole: boolean;
   data: Float32Array;
   ready: Uint8Array;
 }
 
 /** Geometry as the server sends it: with all of its rows, or with none yet. */
 export function unpack(geometry: Geometry): Track {
-  const { first, frames, points } = geometry;
-  if (geometry.data == null)
-    return { first, frames, points, data: new Float32Array(0), ready: new Uint8Array(frames) };
+  const { first, frames, points, carriers, whole } = geometry;
+  const about = { first, frames, points, carriers, whole };
+  if (geometry.data == null) return { ...about, data: new Float32Array(0), ready: new Uint8Array(frames) };
   const text = atob(geometry.data);
   const bytes = new Uint8Array(text.length);
   for (let i = 0; i < text.length; i += 1) bytes[i] = text.charCodeAt(i);
-  return {
-    first,
-    frames,
-    points,
-    data: new Float32Array(bytes.buffer),
-    ready: new Uint8Array(frames).fill(1),
-  };
+  return { ...about, data: new Float32Array(bytes.buffer), ready: new Uint8Array(frames).fill(1) };
 }
 
 /** Put rows into a track that has been waiting for them, beginning at a frame within it. */
@@ -59,6 +56,12 @@ export function shapeAt(track: Track, frame: number): Shape | null {
 export const px = (s: Shape, i: number) => s[i * STRIDE]!;
 export const py = (s: Shape, i: number) => s[i * STRIDE + 1]!;
 export const count = (s: Shape) => s.length / STRIDE;
+
+/** A point's numbers with a hard edge where its widths are left out. */
+export function rowOf(numbers: readonly number[]): PointRow {
+  const at = (k: number) => numbers[k] ?? 0;
+  return [at(0), at(1), at(2), at(3), at(4), at(5), at(6), at(7)];
+}
 
 /** One point's numbers. */
 export function pointOf(s: Shape, i: number): PointRow {

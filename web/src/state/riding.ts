@@ -1,17 +1,21 @@
-import type { Bench } from "./bench";
+import type { Has } from "./types";
 import { quadMap } from "../shapes/quad";
 import { count, pointOf, shapeAt, shapeFrom, type Shape } from "../shapes/shape";
 
 /** What is being solved just now and carries an element whole; null where nothing does. */
-export function solvingUnder(b: Bench, id: string): string | null {
-  const found = b.shot?.elements[id];
-  if (found?.kind !== "outline" && found?.kind !== "pane") return null;
-  const alone = found.kind === "outline" ? found.joints.length === 0 : !found.pins?.some(Boolean);
-  return alone && found.rides && b.solving[found.rides] ? found.rides : null;
+export function solvingUnder(b: Has<"tracks" | "solving">, id: string): string | null {
+  const { carriers, whole } = b.tracks[id] ?? { carriers: [], whole: false };
+  const carrier = carriers[0];
+  return whole && carrier !== undefined && b.solving[carrier] ? carrier : null;
 }
 
 /** A shape as it goes along with a carrier that is being solved, frame by frame, before the server has said so. */
-export function ridden(b: Bench, id: string, frame: number, shape: Shape | null): Shape | null {
+export function ridden(
+  b: Has<"tracks" | "solving">,
+  id: string,
+  frame: number,
+  shape: Shape | null,
+): Shape | null {
   const carrier = solvingUnder(b, id);
   const fresh = carrier && b.solving[carrier]?.[frame]?.corners;
   const track = carrier && b.tracks[carrier];

@@ -1,15 +1,19 @@
-import type { Bench } from "../state/bench";
-import { NOTABLE, type Checks } from "../state/checks";
-import { toX, type Scale } from "./Lane";
+import { useFrame } from "../state/bench";
+import { type Checks } from "../state/checks";
+import { toX, type Scale } from "./scale";
 
 export const CHECK_LANE = 46;
 const TOP = 5;
 const LOW = CHECK_LANE - 4;
 
 /** Slip and jitter of the chosen carrier as curves below the strip; the dotted line is what is worth a look. */
-export function CheckLane({ b, scale, checks }: { b: Bench; scale: Scale; checks: Checks }) {
+export function CheckLane({ scale, checks }: { scale: Scale; checks: Checks }) {
+  const frame = useFrame();
   const known = [...checks.slip, ...checks.jitter].filter((v): v is number => v != null);
-  const most = Math.max(NOTABLE * 1.2, ...known.map((v) => Math.min(v, 4)));
+  const most = Math.max(
+    Number.isFinite(checks.notable) ? checks.notable * 1.2 : 0.6,
+    ...known.map((v) => Math.min(v, 4)),
+  );
   const y = (value: number) => LOW - (Math.min(value, most) / most) * (LOW - TOP);
   const line = (values: (number | null | undefined)[]) => {
     let path = "";
@@ -23,7 +27,7 @@ export function CheckLane({ b, scale, checks }: { b: Bench; scale: Scale; checks
     });
     return path;
   };
-  const here = b.frame - checks.first;
+  const here = frame - checks.first;
   return (
     <div className="relative" style={{ height: CHECK_LANE }} data-testid="checks">
       <span className="absolute inset-x-0 top-[3px] bottom-[2px] rounded-[4px] bg-cloth-sunk" />
@@ -35,8 +39,8 @@ export function CheckLane({ b, scale, checks }: { b: Bench; scale: Scale; checks
         <line
           x1={0}
           x2={scale.width}
-          y1={y(NOTABLE)}
-          y2={y(NOTABLE)}
+          y1={y(checks.notable)}
+          y2={y(checks.notable)}
           className="stroke-marigold"
           strokeDasharray="1 5"
           strokeLinecap="round"
@@ -44,7 +48,7 @@ export function CheckLane({ b, scale, checks }: { b: Bench; scale: Scale; checks
         <path d={line(checks.jitter)} className="stroke-ink-soft" strokeWidth={1.2} strokeDasharray="4 2" />
         <path d={line(checks.slip)} className="stroke-teal" strokeWidth={1.8} strokeLinejoin="round" />
         {checks.slip[here] != null && (
-          <circle cx={toX(scale, b.frame)} cy={y(checks.slip[here])} r={2.6} className="fill-teal" />
+          <circle cx={toX(scale, frame)} cy={y(checks.slip[here])} r={2.6} className="fill-teal" />
         )}
       </svg>
     </div>

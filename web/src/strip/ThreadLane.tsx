@@ -1,13 +1,14 @@
 import type { Carrier } from "../api/client";
-import { goTo, select, setBench, type Bench } from "../state/bench";
+import { goTo, select, setBench } from "../state/bench";
 import { solvedOf } from "../state/carriers";
-import { LANE, toFrame, toX, type Scale } from "./Lane";
+import { Settled } from "../state/types";
+import { LANE, toFrame, toX, type Scale } from "./scale";
 
 const LOW = LANE - 4;
 const HIGH = 4;
 
 /** A carrier's thread: as high as its confidence, dashed where it was set by hand, none where nothing is known. */
-export function ThreadLane({ b, scale, carrier }: { b: Bench; scale: Scale; carrier: Carrier }) {
+export function ThreadLane({ b, scale, carrier }: { b: Settled; scale: Scale; carrier: Carrier }) {
   const solved = solvedOf(b, carrier);
   const known = [...solved.values()].filter((s) => s.corners).sort((p, q) => p.frame - q.frame);
   const at = (frame: number, confidence: number) =>
@@ -19,7 +20,7 @@ export function ThreadLane({ b, scale, carrier }: { b: Bench; scale: Scale; carr
     runs.at(-1)!.push(at(s.frame, s.confidence));
     before = s.frame;
   }
-  const stitches = [...(carrier.bridge ?? []).map((k) => k.frame), carrier.at];
+  const stitches = [...carrier.bridge.map((k) => k.frame), carrier.at];
   const middle = LANE / 2;
   return (
     <div
@@ -35,7 +36,7 @@ export function ThreadLane({ b, scale, carrier }: { b: Bench; scale: Scale; carr
     >
       <span className="absolute inset-x-0 top-[3px] bottom-[3px] rounded-[4px] bg-cloth-sunk" />
       <svg className="pointer-events-none absolute inset-0 size-full overflow-visible" aria-hidden>
-        {(carrier.bridge ?? []).length > 0 && (
+        {carrier.bridge.length > 0 && (
           <line
             x1={toX(scale, Math.min(...stitches, known[0]?.frame ?? carrier.at))}
             x2={toX(scale, Math.max(...stitches, known.at(-1)?.frame ?? carrier.at))}
@@ -68,7 +69,7 @@ export function ThreadLane({ b, scale, carrier }: { b: Bench; scale: Scale; carr
               className="fill-marigold"
             />
           ))}
-        {(carrier.corrections ?? []).map((k) => (
+        {carrier.corrections.map((k) => (
           <circle
             key={k.frame}
             cx={toX(scale, k.frame)}

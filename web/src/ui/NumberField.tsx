@@ -1,3 +1,4 @@
+import { useDrag } from "@use-gesture/react";
 import { useState } from "react";
 
 /** A number that can be typed or dragged sideways; commits on Enter, on leaving, and at the end of a drag. */
@@ -39,30 +40,21 @@ export function NumberField({
     if (next !== value) onCommit(next);
   };
 
-  const drag = (down: React.PointerEvent<HTMLElement>) => {
-    if (disabled) return;
-    const start = down.clientX;
-    const target = down.currentTarget;
-    target.setPointerCapture(down.pointerId);
-    let latest = value;
-    target.onpointermove = (move) => {
-      const moved = Math.round((move.clientX - start) / 4) * step;
-      latest = Math.min(Math.max(value + moved, min), max);
-      setDragged(latest);
-    };
-    target.onpointerup = () => {
-      target.onpointermove = target.onpointerup = null;
-      setDragged(null);
-      if (latest !== value) onCommit(latest);
-    };
-  };
+  const drag = useDrag<PointerEvent>(
+    ({ last, movement: [across] }) => {
+      const next = Math.min(Math.max(value + Math.round(across / 4) * step, min), max);
+      setDragged(last ? null : next);
+      if (last && next !== value) onCommit(next);
+    },
+    { enabled: !disabled },
+  );
 
   return (
     <label className="inline-flex h-7 items-center rounded-md border border-line bg-cloth-raised pr-2 focus-within:border-teal">
       <span
         title={`${label}: drag sideways`}
-        onPointerDown={drag}
-        className="cursor-ew-resize self-stretch pr-1 pl-2 leading-7 text-ink-soft select-none"
+        {...drag()}
+        className="cursor-ew-resize touch-none self-stretch pr-1 pl-2 leading-7 text-ink-soft select-none"
       >
         {caption}
       </span>

@@ -1,10 +1,11 @@
 import type { Carrier } from "../api/client";
-import { shapeOf, type Bench } from "../state/bench";
+import { shapeOf } from "../state/lookups";
 import { carrierOf } from "../state/carriers";
 import { quadMap } from "../shapes/quad";
-import { regionSeen, regionsOf, type What } from "./regions";
 import { count, pathOf, px, py } from "../shapes/shape";
 import { toScreen, type View } from "../state/view";
+import { Bench } from "../state/types";
+import { regionSeen, regionsOf, What } from "../state/regions";
 
 const LIGHT = "#fdfcf7";
 const DARK = "#101516";

@@ -1,19 +1,19 @@
-import { memo, useMemo, useSyncExternalStore } from "react";
+import { memo, useMemo } from "react";
 
 import {
   coverOf,
   inDepth,
   isShown,
+  kindOf,
   neighbourKeys,
   outlineOf,
   partsOf,
   placedOf,
   present,
   shapeOf,
-  useBench,
-  type Bench,
-  type Draft,
-} from "../state/bench";
+} from "../state/lookups";
+import { useBench } from "../state/bench";
+import type { Draft } from "../state/slices/drag";
 import type { Cover, Thing } from "../api/client";
 import { CarrierLines } from "./CarrierLines";
 import { FollowedPoints } from "./FollowedPoints";
@@ -22,9 +22,9 @@ import { along, count, pathOf, pointOf, shapeFrom, type Shape } from "../shapes/
 import { FrameAround, Proposed } from "./overlays";
 import { edgeRuns, isSoft } from "../shapes/soft";
 import { solvingUnder } from "../state/riding";
-import { selectionBox } from "./selecting";
-import { kindOf, type Hit } from "./tools";
 import { toScreen, useView, type View } from "../state/view";
+import { Hit } from "./hit";
+import { Bench } from "../state/types";
 
 /** Outlines, panes, points and handles over the picture. */
 export function Drawing({ hovered }: { hovered: Hit }) {
@@ -236,7 +236,7 @@ function Active({ b, v, hovered }: { b: Bench; v: View; hovered: Hit }) {
             key={i}
             x={x}
             y={y}
-            round={kindOf(b.active!, i) !== "corner"}
+            round={kindOf(b, b.active!, i) !== "corner"}
             chosen={b.points.has(i)}
             near={near}
           />
@@ -339,7 +339,7 @@ function DraftLines({ draft, v }: { draft: Draft; v: View }) {
 }
 
 function SelectionBox() {
-  const box = useSyncExternalStore(selectionBox.subscribe, selectionBox.get);
+  const box = useBench((b) => b.selectionBox);
   if (!box) return null;
   if ("loop" in box)
     return (

@@ -1,7 +1,7 @@
-import type { Bench } from "../state/bench";
 import { carrierOf } from "../state/carriers";
 import { pointsHere } from "./features";
 import { toScreen, type View } from "../state/view";
+import { Bench } from "../state/types";
 
 const LIGHT = "#fdfcf7";
 const DARK = "#101516";

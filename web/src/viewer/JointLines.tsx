@@ -1,6 +1,7 @@
-import { outlineOf, shapeOf, type Bench } from "../state/bench";
+import { outlineOf, shapeOf } from "../state/lookups";
 import { count, along, type Shape } from "../shapes/shape";
 import { toScreen, type View } from "../state/view";
+import { Bench } from "../state/types";
 
 const DARK = "#101516";
 

@@ -1,17 +1,9 @@
 import { usePointer, useView } from "../state/view";
 import { Button } from "../ui/Button";
-import { setBench, useBench, type Look } from "../state/bench";
+import { setBench, useBench } from "../state/bench";
 import { PointerValues } from "./PointerValues";
 import { DrawingMenu, LookOptions } from "./LookOptions";
-
-export const LOOKS: { name: Look; label: string }[] = [
-  { name: "plate", label: "Plate" },
-  { name: "matte", label: "Matte" },
-  { name: "cutout", label: "Cut-out" },
-  { name: "composite", label: "Composite" },
-  { name: "eye", label: "Tracker's eye" },
-  { name: "flat", label: "Flat pane" },
-];
+import { LOOKS } from "../state/looks";
 
 /** Where the pointer is, by itself so that nothing else is drawn anew with each of its moves. */
 function PointerPlace() {

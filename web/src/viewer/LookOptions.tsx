@@ -3,7 +3,9 @@ import { SlidersHorizontal } from "lucide-react";
 
 import { Choice } from "../ui/Button";
 import { Select } from "../ui/Select";
-import { inDepth, setBench, useBench, type MatteStyle, type Scope } from "../state/bench";
+import { inDepth } from "../state/lookups";
+import { setBench, useBench } from "../state/bench";
+import type { MatteStyle, Scope } from "../state/slices/looks";
 
 const SCOPES: { value: Scope; label: string; title: string }[] = [
   { value: "all", label: "All", title: "The union of all covers and subjects that are shown" },

@@ -2,7 +2,8 @@ import { useEffect, useState } from "react";
 
 import { api, data, type PlaceValues } from "../api/client";
 import { usePointer } from "../state/view";
-import { bench, inDepth, useBench } from "../state/bench";
+import { bench, useBench } from "../state/bench";
+import { inDepth } from "../state/lookups";
 
 const PAUSE = 90;
 

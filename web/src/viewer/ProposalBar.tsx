@@ -1,7 +1,7 @@
-import { fitLine } from "../commands/trace";
 import { Button } from "../ui/Button";
 import { useBench } from "../state/bench";
 import { dropProposal, keepProposal, proposeThinning, turnFrame } from "../commands/proposals";
+import { fits } from "../commands/trace";
 
 /** What is proposed over the picture, and what can be done with it. */
 export function ProposalBar() {
@@ -23,7 +23,7 @@ export function ProposalBar() {
           <Closeness
             value={fitting.tolerance}
             label="Tolerance of the outline"
-            onPick={(tolerance) => void fitLine(fitting.line, tolerance)}
+            onPick={(tolerance) => void fits.show(fitting.line, tolerance)}
           />
         </>
       )}

@@ -3,12 +3,13 @@ import { toast } from "sonner";
 
 import { bench, useBench } from "../state/bench";
 import { ProposalBar } from "./ProposalBar";
-import { wheelWhileDragging } from "./draw";
 import { Drawing } from "./Drawing";
 import { lastPointer, Screen } from "./screen";
-import { begin, hitTest, hover, twice, type Gesture, type Hit, type PointerAt } from "./tools";
+import { begin, hover, twice } from "./tools";
 import { hint } from "./hint";
 import { toPlate, usePointer, useView } from "../state/view";
+import { Hit, hitTest } from "./hit";
+import { Gesture, PointerAt } from "./gesture";
 
 const TRAVEL = 3;
 
@@ -62,7 +63,8 @@ export function Viewer({ shot }: { shot: string }) {
     const target = frame.current!;
     const wheel = (event: WheelEvent) => {
       event.preventDefault();
-      if (wheelWhileDragging(event.deltaY)) return;
+      const turned = gesture.current?.gesture.wheel;
+      if (turned) return turned(event.deltaY);
       const at = place(event);
       const v = useView.getState();
       v.zoomTo(v.zoom * Math.exp(-event.deltaY * (event.deltaMode === 1 ? 0.05 : 0.0016)), at.x, at.y);

@@ -1,11 +1,11 @@
-import { toast } from "sonner";
-
-import { api, data, tell, type Edit, type PointKind } from "../api/client";
-import { bench, select, setBench, type Draft, type Into } from "../state/bench";
+import { api, Corners, data, say, type PointKind } from "../api/client";
+import { bench, select, setBench } from "../state/bench";
+import type { Draft } from "../state/slices/drag";
 import { send } from "../commands/send";
 import { started, type Started, type Starter } from "../shapes/starters";
-import type { Gesture, PointerAt } from "./tools";
 import { toPlate, toScreen, useView } from "../state/view";
+import { Gesture, PointerAt } from "./gesture";
+import { add, closePen } from "../commands/drawn";
 
 const CLOSE_REACH = 11;
 
@@ -47,43 +47,6 @@ export function beginPen(start: PointerAt): Gesture | null {
   };
 }
 
-/** Finish the outline that the pen draws. */
-export function closePen() {
-  const { draft } = bench();
-  if (!draft || draft.kind !== "pen") return;
-  if (draft.points.length < 3) {
-    toast("An outline needs at least three points. Go on clicking, or press Escape to give it up.");
-    return;
-  }
-  add({ points: draft.points, kinds: draft.kinds });
-}
-
-/** Send a drawn outline, as a new cover or into the chosen one, and select it. */
-export function add(outline: { points: number[][]; kinds: PointKind[] }, name?: string) {
-  const { into, frame } = bench();
-  if (into && "carrier" in into) return addRegion(into, outline.points);
-  const edit =
-    into && "cover" in into
-      ? { type: "add-outline", cover: into.cover, mode: into.mode, frame, outline }
-      : { type: "add-cover", frame, outline, ...(name ? { name } : {}) };
-  setBench({ draft: null, fitting: null, into: null, tool: "select" });
-  void send(edit as Edit).then((change) => {
-    if (!change?.made) return;
-    const drawn = Object.values(change.elements).find((e) => e?.kind === "outline");
-    select(change.made, drawn?.id);
-  });
-}
-
-/** Send what was drawn for a carrier, and select the carrier. */
-function addRegion(into: Extract<Into, { carrier: string | null }>, points: number[][]) {
-  const { frame } = bench();
-  setBench({ draft: null, fitting: null, into: null, tool: "select" });
-  const edit = into.carrier
-    ? { type: "add-region", carrier: into.carrier, what: into.what, frame, points }
-    : { type: "add-carrier", frame, patch: points };
-  void send(edit as Edit).then((change) => change?.made && select(change.made));
-}
-
 /** How far, on the screen, a fitted outline may be from the line that was drawn. */
 const CLOSENESS = 1.3;
 
@@ -103,21 +66,10 @@ export function beginFreehand(start: PointerAt): Gesture {
         .then((drawn) => add(drawn))
         .catch((error: unknown) => {
           setBench({ draft: null });
-          tell(error);
+          say(error);
         });
     },
   };
-}
-
-let slimness = 0.3;
-let redraw: (() => void) | null = null;
-
-/** While a finger is dragged the wheel changes its width; says whether it did. */
-export function wheelWhileDragging(steps: number): boolean {
-  if (!redraw) return false;
-  slimness = Math.min(Math.max(slimness * Math.exp(-steps * 0.001), 0.08), 0.9);
-  redraw();
-  return true;
 }
 
 /** A starter: one drag makes an outline. */
@@ -126,13 +78,18 @@ export function beginStarter(kind: Starter, start: PointerAt): Gesture {
   let last = start;
   const shape = () => {
     const [x1, y1] = toPlate(useView.getState(), last.x, last.y);
+    const { slimness } = bench();
     return started(kind, { x0, y0, x1, y1, even: last.shift, centred: last.alt, slimness });
   };
   const show = () => {
     const made = shape();
     setBench({ draft: made && { kind: "starter", ...made, pointer: null } });
   };
-  if (kind === "finger") redraw = show;
+  const wheel = (steps: number) => {
+    const wanted = bench().slimness * Math.exp(-steps * 0.001);
+    setBench({ slimness: Math.min(Math.max(wanted, 0.08), 0.9) });
+    show();
+  };
   return {
     move: (at) => {
       last = at;
@@ -140,11 +97,11 @@ export function beginStarter(kind: Starter, start: PointerAt): Gesture {
     },
     end: (at, travelled) => {
       last = at;
-      redraw = null;
       const made = bench().draft && travelled ? shape() : null;
       if (made) add(made, kind === "finger" ? "Index finger" : undefined);
       else setBench({ draft: null });
     },
+    ...(kind === "finger" ? { wheel } : {}),
   };
 }
 
@@ -167,7 +124,7 @@ export function beginPane(start: PointerAt): Gesture | null {
       const type = bench().tool === "byhand" ? "add-hand-carrier" : "add-pane";
       setBench({ draft: null, tool: "select" });
       const corners = inOrder(points.map((p) => [p[0]!, p[1]!]));
-      void send({ type, frame: bench().frame, corners } as Edit).then((change) => {
+      void send({ type, frame: bench().frame, corners }).then((change) => {
         if (change?.made) select(change.made);
       });
     },
@@ -175,12 +132,13 @@ export function beginPane(start: PointerAt): Gesture | null {
 }
 
 /** Four corners clockwise on screen, beginning at the one nearest to the top left. */
-export function inOrder(corners: [number, number][]): [number, number][] {
+export function inOrder(corners: [number, number][]): Corners {
   const cx = corners.reduce((sum, c) => sum + c[0], 0) / 4;
   const cy = corners.reduce((sum, c) => sum + c[1], 0) / 4;
   const round = [...corners].sort(
     (a, b) => Math.atan2(a[1] - cy, a[0] - cx) - Math.atan2(b[1] - cy, b[0] - cx),
   );
   const start = round.reduce((best, c, i) => (c[0] + c[1] < round[best]![0] + round[best]![1] ? i : best), 0);
-  return [...round.slice(start), ...round.slice(0, start)];
+  const at = (i: number) => round[(start + i) % 4]!;
+  return [at(0), at(1), at(2), at(3)];
 }

@@ -1,9 +1,9 @@
-import type { Carrier, Edit } from "../api/client";
+import type { Carrier } from "../api/client";
 import { bench, select, setBench } from "../state/bench";
-import { carrierOf } from "../state/carriers";
+import { carrierOf, pointAt } from "../state/carriers";
 import { send } from "../commands/send";
-import type { Gesture, PointerAt } from "./tools";
 import { toPlate, toScreen, useView } from "../state/view";
+import { Gesture, PointerAt } from "./gesture";
 
 type FollowedPoint = NonNullable<Carrier["points"]>[number];
 
@@ -12,18 +12,10 @@ const REACH = 8;
 const SMALLEST = { pattern: 9, search: 11 };
 const LARGEST = { pattern: 301, search: 1001 };
 
-/** Where a point is seen on a frame; null where it is lost or was never followed to. */
-export function pointAt(point: FollowedPoint, frame: number): { x: number; y: number; sure: boolean } | null {
-  if (frame === point.at) return { x: point.seen[0]!, y: point.seen[1]!, sure: true };
-  const there = point.track?.find((f) => f.frame === frame);
-  if (!there || there.status === "lost") return null;
-  return { x: there.x, y: there.y, sure: there.status === "solved" };
-}
-
 /** The chosen carrier's points on this frame with what is dragged of them, and their squares in plate pixels. */
 export function pointsHere(carrier: Carrier, frame: number) {
   const { pointDrag } = bench();
-  return (carrier.points ?? []).map((point, index) => {
+  return carrier.points.map((point, index) => {
     const drag = pointDrag?.carrier === carrier.id && pointDrag.point === point.id ? pointDrag : null;
     const at = pointAt(point, frame);
     const place = drag?.place ? { x: drag.place[0], y: drag.place[1], sure: true } : at;
@@ -72,7 +64,7 @@ function moving(carrier: Carrier, point: FollowedPoint, start: PointerAt): Gestu
       setBench({ pointDrag: { carrier: carrier.id, point: point.id, place } });
     },
     end: (_at, travelled) => {
-      if (travelled) void send({ type: "set-point", carrier: carrier.id, point: point.id, place } as Edit);
+      if (travelled) void send({ type: "set-point", carrier: carrier.id, point: point.id, place });
       else setBench({ pointDrag: null });
     },
   };
@@ -94,8 +86,7 @@ function sizing(
       setBench({ pointDrag: { carrier: carrier.id, point: point.id, [what]: side } });
     },
     end: (_at, travelled) => {
-      if (travelled)
-        void send({ type: "set-point", carrier: carrier.id, point: point.id, [what]: side } as Edit);
+      if (travelled) void send({ type: "set-point", carrier: carrier.id, point: point.id, [what]: side });
       else setBench({ pointDrag: null });
     },
   };
@@ -112,7 +103,7 @@ export function beginPoint(start: PointerAt): Gesture {
     move: () => undefined,
     end: (at) => {
       const place = toPlate(useView.getState(), at.x, at.y);
-      void send({ type: "add-point", frame: bench().frame, place, ...into } as Edit).then(
+      void send({ type: "add-point", frame: bench().frame, place, ...into }).then(
         (change) => change?.made && select(change.made),
       );
     },
@@ -123,7 +114,7 @@ export function beginPoint(start: PointerAt): Gesture {
 export function beginJoint(start: PointerAt): Gesture {
   const v = useView.getState();
   const from = toPlate(v, start.x, start.y);
-  const line = (at: PointerAt) => [from, toPlate(v, at.x, at.y)] as const;
+  const line = (at: PointerAt): [[number, number], [number, number]] => [from, toPlate(v, at.x, at.y)];
   return {
     move: (at) =>
       setBench({
@@ -144,7 +135,7 @@ export function beginJoint(start: PointerAt): Gesture {
         carrier: into.joint,
         frame,
         line: line(at),
-      } as Edit).then((change) => change && setBench({ into: null, tool: "select" }));
+      }).then((change) => change && setBench({ into: null, tool: "select" }));
     },
   };
 }

@@ -1,9 +1,12 @@
-import { bench, outlineOf, placedOf, setBench, shapeOf, type Bench } from "../state/bench";
+import { bench, setBench } from "../state/bench";
+import { outlineOf, placedOf, shapeOf } from "../state/lookups";
 import { send } from "../commands/send";
-import { boundsOf, mapped, middleOf, scaling, turning, about, type Affine, type Bounds } from "../shapes/affine";
+import { boundsOf, mapped, scaling, turning, about, type Affine, type Bounds } from "../shapes/affine";
 import { count, type Shape } from "../shapes/shape";
-import type { Gesture, PointerAt } from "./tools";
 import { toPlate, toScreen, useView } from "../state/view";
+import { Bench } from "../state/types";
+import { pivotOf } from "../commands/pivots";
+import { Gesture, PointerAt } from "./gesture";
 
 /** Part of the frame around what is chosen: -1, 0, 1 across and down for its grips, or the place it turns about. */
 export type Grip = { kind: "grip"; x: -1 | 0 | 1; y: -1 | 0 | 1 } | { kind: "pivot" } | { kind: "turn" };
@@ -11,11 +14,6 @@ export type Grip = { kind: "grip"; x: -1 | 0 | 1; y: -1 | 0 | 1 } | { kind: "piv
 const REACH = 9;
 const TURN_REACH = 30;
 const PADDING = 12;
-
-/** Where the frame's turning point was put for the present selection, and for which one. */
-let put: { key: string; place: [number, number] } | null = null;
-/** Places of put pivots as the server tells them, by outline, frame and revision. */
-const known = new Map<string, [number, number]>();
 
 export interface FrameBox {
   element: string;
@@ -37,30 +35,15 @@ export function frameBox(b: Bench): FrameBox | null {
   if (indices.some((i) => i >= count(shape))) return null;
   const bounds = boundsOf(shape, indices);
   const centre: [number, number] = [(bounds.left + bounds.right) / 2, (bounds.top + bounds.bottom) / 2];
-  const pivot = whole ? pivotOf(b, b.active, shape) : put?.key === keyOf(b) ? put.place : centre;
+  const pivot = whole
+    ? pivotOf(b, b.frame, b.active, shape)
+    : b.turningPoint?.of === keyOf(b)
+      ? b.turningPoint.place
+      : centre;
   return { element: b.active, shape, indices, whole, bounds, pivot };
 }
 
 const keyOf = (b: Bench) => `${b.active} ${[...b.points].sort().join(" ")}`;
-
-/** Where an outline turns about on this frame; asks the server where a pivot was put. */
-export function pivotOf(b: Bench, element: string, shape: Shape): [number, number] {
-  const outline = outlineOf(b, element);
-  if (!outline?.pivot) return middleOf(shape);
-  const key = `${element} ${b.frame} ${b.shot!.revision}`;
-  const found = known.get(key);
-  if (found) return found;
-  known.set(key, middleOf(shape));
-  void fetch(`/api/shots/${b.shot!.id}/pivots/${element}/${b.frame}`)
-    .then((answer) => answer.json() as Promise<{ x: number; y: number }>)
-    .then(({ x, y }) => {
-      if (known.size > 500) known.clear();
-      known.set(key, [x, y]);
-      setBench({ framed: bench().framed });
-    })
-    .catch(() => known.delete(key));
-  return middleOf(shape);
-}
 
 /** The frame's corners on the screen, with some room around what is chosen. */
 export function onScreen(box: FrameBox): Bounds {
@@ -137,25 +120,18 @@ export function beginPivot(): Gesture | null {
   const box = frameBox(b);
   if (!box) return null;
   let place = box.pivot;
-  const key = box.whole ? `${box.element} ${b.frame} ${b.shot!.revision}` : "";
   return {
     move: (at) => {
       place = toPlate(useView.getState(), at.x, at.y);
-      if (box.whole) known.set(key, place);
-      else put = { key: keyOf(b), place };
-      if (box.whole && !outlineOf(b, box.element)?.pivot) shownPivot.place = place;
-      setBench({ framed: true });
+      setBench(box.whole ? { pivotDrag: place } : { turningPoint: { of: keyOf(b), place } });
     },
     end: (_at, travelled) => {
-      shownPivot.place = null;
-      if (travelled && box.whole)
-        void send({ type: "set-outline", outline: box.element, pivot: place, frame: b.frame });
+      if (!travelled || !box.whole) return setBench({ pivotDrag: null });
+      const pivot = { type: "set-outline", outline: box.element, pivot: place, frame: b.frame } as const;
+      void send(pivot).finally(() => setBench({ pivotDrag: null }));
     },
   };
 }
-
-/** The turning point while it is dragged for the first time. */
-export const shownPivot: { place: [number, number] | null } = { place: null };
 
 /** The shape after a drag of the frame. */
 export const framedShape = (box: FrameBox, map: Affine): Shape => mapped(box.shape, box.indices, map);

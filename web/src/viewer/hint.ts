@@ -1,5 +1,6 @@
-import { bench, subjectOf } from "../state/bench";
-import { isTracing } from "../commands/trace";
+import { tracing } from "../commands/trace";
+import { bench } from "../state/bench";
+import { subjectOf } from "../state/lookups";
 
 /** One line on what a click, a drag and the modifiers do just now. */
 export function hint(): string {
@@ -29,7 +30,7 @@ export function hint(): string {
     return "Drag a loop around the thing · it closes where you let go · Escape gives up";
   if (tool === "trace") {
     if (fitting) return "Fewer points or closer: drag the slider · Enter keeps it · Escape gives it up";
-    if (!isTracing()) return "Click on the edge to begin · the line follows it to the pointer";
+    if (!tracing.isUnderWay) return "Click on the edge to begin · the line follows it to the pointer";
     return "Click pins the line · Shift draws freely, so does a drag · Backspace takes a pin back · Enter or the first pin closes";
   }
   if (tool === "finger") return "Drag from the knuckle to the tip · the wheel makes it slimmer or wider";

@@ -1,7 +1,7 @@
-import type { Bench } from "../state/bench";
-import { frameBox, onScreen, placeOf, shownPivot } from "./frame";
+import { frameBox, onScreen, placeOf } from "./frame";
 import { pathOf, shapeFrom, type Shape } from "../shapes/shape";
 import { toScreen, type View } from "../state/view";
+import { Bench } from "../state/types";
 
 const LIGHT = "#fdfcf7";
 const DARK = "#101516";
@@ -11,7 +11,7 @@ export function FrameAround({ b, v }: { b: Bench; v: View }) {
   const box = frameBox(b);
   if (!box) return null;
   const s = onScreen(box);
-  const [px, py] = toScreen(v, ...(shownPivot.place ?? box.pivot));
+  const [px, py] = toScreen(v, ...(b.pivotDrag ?? box.pivot));
   const sides = { x: s.left, y: s.top, width: s.right - s.left, height: s.bottom - s.top, rx: 5 };
   return (
     <g fill="none" data-testid="frame-around">

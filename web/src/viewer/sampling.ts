@@ -1,18 +1,18 @@
 import { toast } from "sonner";
 
-import { api, data, tell, type Edit, type Sampled } from "../api/client";
-import { bench, select, setBench, subjectOf } from "../state/bench";
+import { api, data, say, type Sampled } from "../api/client";
+import { bench, select, setBench } from "../state/bench";
+import { subjectOf } from "../state/lookups";
 import { send } from "../commands/send";
-import { selectionBox } from "./selecting";
-import type { Gesture, PointerAt } from "./tools";
 import { toPlate, useView } from "../state/view";
+import { Gesture, PointerAt } from "./gesture";
 
 /** A drag over the backing: a sample for the chosen subject, or a new subject where none is chosen. */
 export function beginSample(start: PointerAt): Gesture {
   return {
-    move: (at) => selectionBox.set({ x0: start.x, y0: start.y, x1: at.x, y1: at.y }),
+    move: (at) => setBench({ selectionBox: { x0: start.x, y0: start.y, x1: at.x, y1: at.y } }),
     end: (at, travelled) => {
-      selectionBox.set(null);
+      setBench({ selectionBox: null });
       const v = useView.getState();
       const [a, b] = [toPlate(v, start.x, start.y), toPlate(v, at.x, at.y)];
       if (!travelled)
@@ -39,15 +39,15 @@ async function sampleBox(box: [number, number, number, number]) {
     );
     if (doubt) toast(doubt, { duration: 9000 });
     if (subject) {
-      const key = { ...subject.key, samples: [...(subject.key?.samples ?? []), sample] };
-      await send({ type: "set-subject", subject: subject.id, key } as Edit);
+      const key = { ...subject.key, samples: [...subject.key.samples, sample] };
+      await send({ type: "set-subject", subject: subject.id, key });
       return;
     }
-    const change = await send({ type: "add-subject", frame, sample, ...(pane ? { pane } : {}) } as Edit);
+    const change = await send({ type: "add-subject", frame, sample, ...(pane ? { pane } : {}) });
     if (!change?.made) return;
     select(change.made);
     setBench({ into: null, tool: "select", look: pane ? "composite" : "matte" });
   } catch (error) {
-    tell(error);
+    say(error);
   }
 }

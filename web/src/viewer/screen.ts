@@ -1,18 +1,13 @@
 import { tableColour } from "../ui/room";
-import {
-  bench,
-  counted,
-  inDepth,
-  paneOf,
-  useBench,
-  type Bench,
-  type Look,
-} from "../state/bench";
+import { bench, useBench } from "../state/bench";
+import { counted, inDepth, paneOf } from "../state/lookups";
+import type { Look } from "../state/slices/looks";
 import { carrierOf, carriersOf } from "../state/carriers";
 import { lastFrame } from "../state/plate";
 import { LiveLink } from "./live";
 import { PictureStore } from "./pictures";
 import { toScreen, useView } from "../state/view";
+import { Bench } from "../state/types";
 
 type Size = "full" | "proxy";
 const PROXY_WIDTH = 960;
@@ -90,7 +85,7 @@ export class Screen {
   /** Address of a look's picture; a look without anything to show is the plate. */
   private url(b: Bench, look: Look, frame: number, size: Size): string {
     const { shot } = b;
-    const number = frame - (shot!.plate.first ?? 1001);
+    const number = frame - shot!.plate.first;
     const special = specialLook(b, look, frame, size, number);
     if (special) return special;
     if (look === "plate" || look === "eye" || look === "flat")
@@ -143,7 +138,7 @@ export class Screen {
   /** Playback follows the clock; where a frame is not there yet the clock waits for it, so that none is passed over. */
   private play(b: Bench, now: number) {
     const { plate } = b.shot!;
-    const [from, to] = b.loop ?? [plate.first ?? 1001, lastFrame(plate)];
+    const [from, to] = b.loop ?? [plate.first, lastFrame(plate)];
     this.started ??= { time: now, frame: b.frame };
     const rate = plate.rate_num / plate.rate_den;
     const span = to - from + 1;
@@ -221,7 +216,7 @@ export class Screen {
     const b = bench();
     const size = this.size();
     const { plate } = b.shot!;
-    const [from, to] = b.loop ?? [plate.first ?? 1001, lastFrame(plate)];
+    const [from, to] = b.loop ?? [plate.first, lastFrame(plate)];
     const urls = [this.url(b, this.look(b), b.frame, size)];
     const ahead = b.playing ? 40 : b.trial ? 0 : AROUND;
     const span = to - from + 1;
@@ -230,7 +225,7 @@ export class Screen {
         urls.push(this.url(b, b.look, from + ((((b.frame + k - from) % span) + span) % span), "proxy"));
       } else {
         for (const frame of [b.frame + k, b.frame - k]) {
-          if (frame >= (plate.first ?? 1001) && frame <= lastFrame(plate))
+          if (frame >= plate.first && frame <= lastFrame(plate))
             urls.push(this.url(b, b.look, frame, "proxy"));
         }
       }

@@ -1,181 +1,21 @@
-import { toast } from "sonner";
-
-import type { Carrier, Cover, Edit, PointKind } from "../api/client";
-import {
-  bench,
-  coverOf,
-  inDepth,
-  isShown,
-  lockOf,
-  outlineOf,
-  partsOf,
-  placedOf,
-  present,
-  select,
-  setBench,
-  shapeOf,
-} from "../state/bench";
-import { carrierOf, isByHand } from "../state/carriers";
+import type { PointKind } from "../api/client";
+import { bench, select, setBench } from "../state/bench";
+import { kindOf, outlineOf, placedOf, shapeOf } from "../state/lookups";
 import { send } from "../commands/send";
 import { beginFeature, beginJoint, beginPoint } from "./features";
 import { beginFreehand, beginPane, beginPen, beginStarter } from "./draw";
 import { beginPivot, frameBox, framedShape, gripAt, mapOf } from "./frame";
-import {
-  bent,
-  count,
-  inside,
-  moved,
-  nearestOnCurve,
-  pointOf,
-  px,
-  py,
-  STRIDE,
-  withHandle,
-  type OnCurve,
-  type PointRow,
-  type Shape,
-} from "../shapes/shape";
+import { bent, count, moved, STRIDE, withHandle, type Shape } from "../shapes/shape";
 import { beginRegion } from "./regions";
 import { boxSelect, lassoSelect } from "./selecting";
 import { pulled } from "../shapes/soft";
 import { beginSample } from "./sampling";
-import { beginTrace, hoverTrace, isFitting } from "../commands/trace";
-import { toPlate, toScreen, useView } from "../state/view";
-
-/** What the pointer is over, from the most precise thing to the least. */
-export type Hit =
-  | { kind: "handle"; element: string; index: number; side: "in" | "out" }
-  | { kind: "point"; element: string; index: number }
-  | { kind: "curve"; element: string; at: OnCurve }
-  | { kind: "area"; element: string; owner: string }
-  | { kind: "nothing" };
-
-export interface PointerAt {
-  x: number;
-  y: number;
-  shift: boolean;
-  alt: boolean;
-  ctrl: boolean;
-}
-
-/** A drag that has begun: called with each move and at the end. */
-export interface Gesture {
-  move: (at: PointerAt) => void;
-  end: (at: PointerAt, travelled: boolean) => void;
-}
-
-const POINT_REACH = 9;
-const CURVE_REACH = 6;
-
-/** What lies under a position of the viewer. */
-export function hitTest(x: number, y: number, handles = true): Hit {
-  const b = bench();
-  const v = useView.getState();
-  const [plateX, plateY] = toPlate(v, x, y);
-  const shape = b.active ? shapeOf(b, b.active, b.frame) : null;
-  if (b.active && shape && visible(b.active)) {
-    const near = (sx: number, sy: number, reach: number) => Math.hypot(sx - x, sy - y) <= reach;
-    if (handles && outlineOf(b, b.active)) {
-      for (const index of b.points) {
-        if (index >= count(shape)) continue;
-        const [qx, qy, ix, iy, ox, oy] = pointOf(shape, index);
-        if ((ox || oy) && near(...toScreen(v, qx + ox, qy + oy), POINT_REACH - 1))
-          return { kind: "handle", element: b.active, index, side: "out" };
-        if ((ix || iy) && near(...toScreen(v, qx + ix, qy + iy), POINT_REACH - 1))
-          return { kind: "handle", element: b.active, index, side: "in" };
-      }
-    }
-    for (let index = 0; index < count(shape); index += 1) {
-      if (near(...toScreen(v, px(shape, index), py(shape, index)), POINT_REACH))
-        return { kind: "point", element: b.active, index };
-    }
-    const at = nearestOnCurve(shape, plateX, plateY, v.zoom * v.aspect, v.zoom);
-    if (at.distance <= CURVE_REACH) return { kind: "curve", element: b.active, at };
-    if (inside(shape, plateX, plateY)) return { kind: "area", element: b.active, owner: b.selected! };
-  }
-  for (const thing of inDepth(b)) {
-    if (!isShown(b, thing)) continue;
-    const parts = thing.kind !== "cover" || present(thing as Cover, b.frame) ? partsOf(thing) : [];
-    for (const part of parts) {
-      const other = shapeOf(b, part, b.frame);
-      if (!other) continue;
-      const near = nearestOnCurve(other, plateX, plateY, v.zoom * v.aspect, v.zoom).distance <= CURVE_REACH;
-      if (near || inside(other, plateX, plateY)) return { kind: "area", element: part, owner: thing.id };
-    }
-  }
-  return { kind: "nothing" };
-}
-
-function visible(active: string): boolean {
-  const b = bench();
-  const outline = outlineOf(b, active);
-  const cover = outline ? coverOf(b, outline.cover) : null;
-  return cover ? isShown(b, cover) && present(cover, b.frame) : placedOf(b, active)?.shown !== false;
-}
-
-function isLocked(element: string): boolean {
-  const b = bench();
-  const outline = outlineOf(b, element);
-  const carrier = carrierOf(b, element);
-  if (carrier?.locked) toast(`“${carrier.name}” is locked. Unlock it to change it.`);
-  if (carrier) return carrier.locked === true;
-  const lock = lockOf(b, outline ? coverOf(b, outline.cover) : placedOf(b, element));
-  if (lock) toast(`“${lock}” is locked. Unlock it in the depth list to change it.`);
-  return lock !== null;
-}
-
-/** The kind of a point; pane corners are corners. */
-export function kindOf(element: string, index: number): PointKind {
-  return outlineOf(bench(), element)?.kinds[index] ?? "corner";
-}
-
-/** Send the points that a drag has changed; the dragged shape stays until the server has answered. */
-export function commitShape(
-  element: string,
-  before: Shape,
-  after: Shape,
-  kinds: Record<string, PointKind> = {},
-) {
-  const points: Record<string, PointRow> = {};
-  for (let i = 0; i < count(after); i += 1) {
-    const was = pointOf(before, i);
-    const is = pointOf(after, i);
-    if (is.some((value, k) => value !== was[k])) points[i] = is;
-  }
-  if (Object.keys(points).length === 0) {
-    setBench({ drag: null });
-    return;
-  }
-  const carrier = carrierOf(bench(), element);
-  if (carrier) return setByHand(carrier, after);
-  void send({ type: "shape-points", element, points, kinds, ...reached() } as Edit);
-}
-
-/** Where a carrier's base was dragged: a correction where the frame is solved, else a stitch of a bridge. */
-function setByHand(carrier: Carrier, shape: Shape) {
-  const { frame } = bench();
-  const own = frame === carrier.at && !isByHand(carrier);
-  const solved = own || (carrier.solved ?? []).some((s) => s.frame === frame && s.corners);
-  const corners = [0, 1, 2, 3].map((i) => [px(shape, i), py(shape, i)]);
-  const how = solved ? "correction" : "bridge";
-  void send({ type: "set-by-hand", carrier: carrier.id, frame, how, corners } as Edit);
-}
-
-/** Change the shape that an element has just now, which may be one that the server has yet to answer for. */
-export function reshape(element: string, change: (shape: Shape) => Shape) {
-  const b = bench();
-  const before = shapeOf(b, element, b.frame);
-  if (!before) return;
-  const after = change(before);
-  setBench({ drag: { element, frame: b.frame, shape: after } });
-  commitShape(element, before, after);
-}
-
-/** The frame of an edit, and how far it goes from there. */
-export function reached() {
-  const { frame, reach, range } = bench();
-  return { frame, reach, ...(reach === "range" ? { within: range } : {}) };
-}
+import { toPlate, useView } from "../state/view";
+import { Gesture, PointerAt } from "./gesture";
+import { commitShape, isLocked } from "../commands/shaping";
+import { Hit, hitTest } from "./hit";
+import { fits, tracing } from "../commands/trace";
+import { beginTrace } from "./tracing";
 
 /** Drag some shape: `change` makes the new shape from the pointer's travel in plate pixels. */
 function shaping(
@@ -244,7 +84,7 @@ function beginSelect(start: PointerAt): Gesture | null {
     if (pull) return pull;
   }
   if (hit.kind === "handle") {
-    const kind = kindOf(hit.element, hit.index);
+    const kind = kindOf(b, hit.element, hit.index);
     const breaks = start.alt && kind === "smooth";
     const linked = kind === "smooth" && !breaks;
     const offset = hit.side === "in" ? 2 : 4;
@@ -296,12 +136,12 @@ function beginSelect(start: PointerAt): Gesture | null {
     const ends = [hit.at.segment, (hit.at.segment + 1) % n];
     if (pane) return shaping(hit.element, start, (s, dx, dy) => moved(s, ends, dx, dy));
     const kinds = Object.fromEntries(
-      ends.filter((i) => kindOf(hit.element, i) === "corner").map((i) => [i, "free" as PointKind]),
+      ends.filter((i) => kindOf(b, hit.element, i) === "corner").map((i) => [i, "free" as PointKind]),
     );
     return shaping(
       hit.element,
       start,
-      (s, dx, dy) => bent(s, hit.at, dx, dy, (i) => kindOf(hit.element, i) === "smooth"),
+      (s, dx, dy) => bent(s, hit.at, dx, dy, (i) => kindOf(b, hit.element, i) === "smooth"),
       kinds,
       () => setBench({ points: new Set(ends) }),
     );
@@ -335,7 +175,7 @@ export function begin(start: PointerAt): Gesture | null {
   if (tool === "joint") return beginJoint(start);
   if (tool === "sample") return beginSample(start);
   if (tool === "freehand") return beginFreehand(start);
-  if (tool === "trace") return bench().fitting || isFitting() ? null : beginTrace(start);
+  if (tool === "trace") return bench().fitting || fits.isUnderWay ? null : beginTrace(start);
   if (tool !== "select") return beginStarter(tool, start);
   return beginSelect(start);
 }
@@ -343,7 +183,7 @@ export function begin(start: PointerAt): Gesture | null {
 /** The pointer moves without a button: lines of a draft follow. */
 export function hover(at: PointerAt, time: number) {
   const { draft, tool } = bench();
-  if (tool === "trace") hoverTrace(at, time);
+  if (tool === "trace") tracing.hover(toPlate(useView.getState(), at.x, at.y), at.shift, time);
   else if (draft) setBench({ draft: { ...draft, pointer: toPlate(useView.getState(), at.x, at.y) } });
 }
 
@@ -360,7 +200,7 @@ export function twice(x: number, y: number) {
     });
   }
   if (hit.kind === "point" && outlineOf(b, hit.element)) {
-    const kind = kindOf(hit.element, hit.index) === "corner" ? "smooth" : "corner";
+    const kind = kindOf(b, hit.element, hit.index) === "corner" ? "smooth" : "corner";
     void send({ type: "set-point-kind", outline: hit.element, indices: [hit.index], kind });
   }
 }

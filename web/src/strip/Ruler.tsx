@@ -1,0 +1,64 @@
+import { goTo, setBench, useBench, useFrame } from "../state/bench";
+import { edgeX, toFrame, toX, type Scale } from "./scale";
+import { useDrag } from "@use-gesture/react";
+
+/** Numbers and ticks; pressing and dragging scrubs. */
+export function Ruler({ scale }: { scale: Scale }) {
+  const loop = useBench((b) => b.loop);
+  const range = useBench((b) => (b.reach === "range" ? b.range : null));
+  const here = useFrame();
+  const step =
+    [1, 2, 5, 10, 20, 50, 100, 200, 500, 1000, 2000, 5000].find(
+      (n) => (scale.width / scale.count) * n > 52,
+    ) ?? 10000;
+  const minor = [1, 2, 5, 10, 50, 100, 500, 1000].find((n) => (scale.width / scale.count) * n > 6) ?? 5000;
+  const scrub = useDrag<PointerEvent>(({ event, xy: [x], currentTarget }) => {
+    const { left } = (currentTarget as HTMLElement).getBoundingClientRect();
+    setBench({ playing: false });
+    goTo(toFrame(scale, x - left), event.timeStamp);
+  });
+  const ticks = [];
+  for (let f = scale.first; f < scale.first + scale.count; f += 1) {
+    const offset = f - scale.first;
+    if (offset % step === 0) ticks.push({ f, tall: true });
+    else if (offset % minor === 0) ticks.push({ f, tall: false });
+  }
+  return (
+    <div className="relative h-6 cursor-ew-resize touch-none" data-testid="ruler" {...scrub()}>
+      {loop && (
+        <span
+          className="absolute bottom-0 h-1 rounded-full bg-teal"
+          style={{ left: edgeX(scale, loop[0]), width: edgeX(scale, loop[1] + 1) - edgeX(scale, loop[0]) }}
+        />
+      )}
+      {range && (
+        <svg className="absolute inset-0 size-full overflow-visible" aria-label="Reach">
+          <polygon
+            className="fill-teal/25"
+            points={[
+              [edgeX(scale, range.first - range.soft), 24],
+              [edgeX(scale, range.first), 14],
+              [edgeX(scale, range.last + 1), 14],
+              [edgeX(scale, range.last + 1 + range.soft), 24],
+            ]
+              .map((p) => p.join(","))
+              .join(" ")}
+          />
+        </svg>
+      )}
+      {ticks.map(({ f, tall }) => (
+        <span
+          key={f}
+          className={`absolute bottom-0 w-px bg-ink-soft/70 ${tall ? "h-2.5" : "h-1"}`}
+          style={{ left: toX(scale, f) }}
+        >
+          {tall && Math.abs(toX(scale, f) - toX(scale, here)) > 38 && (
+            <span className="absolute bottom-2.5 -translate-x-1/2 text-[12px] leading-3 text-ink-soft">
+              {f}
+            </span>
+          )}
+        </span>
+      ))}
+    </div>
+  );
+}

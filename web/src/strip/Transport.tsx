@@ -1,0 +1,112 @@
+import type { Range } from "../state/slices/tools";
+import { Pause, Play, Repeat } from "lucide-react";
+import { setBench, useBench, useFrame, useSettled } from "../state/bench";
+import { lastFrame, rateText, timeText } from "../state/plate";
+import { Button, Choice, IconButton } from "../ui/Button";
+import { pickReach, REACHES } from "../commands/reach";
+import { Settled } from "../state/types";
+import { NumberField } from "../ui/NumberField";
+
+/** Play, loop, and how far edits go. */
+export function Transport() {
+  const b = useSettled();
+  const frame = useFrame();
+  const loop = useBench((now) => now.loop);
+  const playing = useBench((now) => now.playing);
+  const { plate } = b.shot!;
+  const first = plate.first;
+  const last = lastFrame(plate);
+  const setEnd = (end: 0 | 1) => {
+    const next: [number, number] = loop ? [...loop] : [first, last];
+    next[end] = frame;
+    if (next[0] >= next[1]) next[end === 0 ? 1 : 0] = end === 0 ? last : first;
+    setBench({ loop: next });
+  };
+  return (
+    <div className="flex h-9 items-center gap-2 px-3">
+      <IconButton
+        label={playing ? "Pause" : "Play"}
+        shortcut="Space"
+        className="size-8"
+        onClick={() => setBench({ playing: !playing })}
+      >
+        {playing ? <Pause size={17} fill="currentColor" /> : <Play size={17} fill="currentColor" />}
+      </IconButton>
+      <b className="w-12 text-[16px]" data-testid="frame">
+        {frame}
+      </b>
+      <span className="w-24 text-ink-soft">{timeText(plate, frame)}</span>
+      <span className="rounded-md bg-cloth-sunk px-2 py-0.5 text-[13px]">
+        {first} to {last}, {rateText(plate.rate_num, plate.rate_den)} f/s
+      </span>
+      <Button look="quiet" small title="Loop from this frame on" onClick={() => setEnd(0)}>
+        Loop from here
+      </Button>
+      <Button look="quiet" small title="Loop up to this frame" onClick={() => setEnd(1)}>
+        to here
+      </Button>
+      {loop && (
+        <Button
+          look="quiet"
+          small
+          className="text-teal"
+          title="Loop the whole plate"
+          onClick={() => setBench({ loop: null })}
+        >
+          <Repeat size={15} /> {loop[0]} to {loop[1]}
+        </Button>
+      )}
+      <span className="ml-auto" />
+      <Button
+        look="quiet"
+        small
+        aria-pressed={b.onion}
+        className={b.onion ? "text-teal" : "text-ink-soft"}
+        title="Show the shapes of the keys before and after, faint  (O)"
+        onClick={() => setBench({ onion: !b.onion })}
+      >
+        Onion skin
+      </Button>
+      <span className="pl-2 text-ink-soft">Reach</span>
+      <Choice options={REACHES} value={b.reach} onPick={pickReach} />
+      {b.reach === "range" && b.range && <RangeFields b={b} range={b.range} />}
+    </div>
+  );
+}
+
+function RangeFields({ b, range }: { b: Settled; range: Range }) {
+  const first = b.shot!.plate.first;
+  const last = lastFrame(b.shot!.plate);
+  const set = (change: Partial<Range>) => setBench({ range: { ...range, ...change } });
+  return (
+    <>
+      <NumberField
+        label="Range from"
+        caption=""
+        narrow
+        value={range.first}
+        min={first}
+        max={range.last}
+        onCommit={(from) => set({ first: from })}
+      />
+      <NumberField
+        label="Range to"
+        caption="to"
+        narrow
+        value={range.last}
+        min={range.first}
+        max={last}
+        onCommit={(to) => set({ last: to })}
+      />
+      <NumberField
+        label="Soft frames"
+        caption="soft"
+        narrow
+        value={range.soft}
+        min={0}
+        max={500}
+        onCommit={(soft) => set({ soft })}
+      />
+    </>
+  );
+}
