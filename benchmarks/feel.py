@@ -41,8 +41,8 @@ def _solving(page: Page) -> list[Row]:
     first, *times = (feel.first_solved(Bench.open(page, fresh=True)) for _ in range(6))
     peer = "display 16.7 ms a frame"
     return [
-        Row("pressing Solve all to the first new frame, just started", first, "ms", 500, peer),
-        Row("pressing Solve all to the first new frame, later, median", float(np.median(times)), "ms", 500),
+        Row("pressing Solve all to the first new frame, just started", first, "ms", "feel.solve", peer),
+        Row("pressing Solve all to the first new frame, later, median", float(np.median(times)), "ms", "feel.solve"),
     ]
 
 
@@ -54,15 +54,23 @@ def _dragging(page: Page) -> list[Row]:
     for key, look in LOOKS.items():
         times = feel.drag_latency(Bench.open(page, "Large tap", fresh=True), key)
         peer = f"display 16.7 ms a frame, coverage alone {alone:.2f} ms; {len(times)} answers"
-        rows.append(Row(f"drag at 1080p to the new {look}, median", float(np.median(times)), "ms", 50, peer))
-        rows.append(Row(f"drag at 1080p to the new {look}, 95th of 100", float(np.percentile(times, 95)), "ms", 100))
+        rows.append(
+            Row(f"drag at 1080p to the new {look}, median", float(np.median(times)), "ms", "feel.drag:median", peer)
+        )
+        rows.append(
+            Row(f"drag at 1080p to the new {look}, 95th of 100", float(np.percentile(times, 95)), "ms", "feel.drag:p95")
+        )
     return rows
 
 
 def _sliding(page: Page) -> list[Row]:
     times = feel.sliding(Bench.open(page, "Presented", fresh=True))
     peer = "display 16.7 ms a frame"
-    return [Row("a key's slider to the new matte at viewer size, median", float(np.median(times)), "ms", 150, peer)]
+    return [
+        Row(
+            "a key's slider to the new matte at viewer size, median", float(np.median(times)), "ms", "feel.slider", peer
+        )
+    ]
 
 
 def _crowded(page: Page) -> list[Row]:
@@ -73,8 +81,8 @@ def _crowded(page: Page) -> list[Row]:
     page.wait_for_timeout(1500)
     frames, times = crowd.dragging(bench, "2")
     rows = [
-        Row("display frame while dragging among 40 outlines, median", float(np.median(frames)), "ms", 16.8, f"99th of 100 {np.percentile(frames, 99):.1f} ms; the display's own 16.7 ms"),
-        Row("  the dragged soft matte at 1080p, median", float(np.median(times)), "ms", 50, f"95th of 100 {np.percentile(times, 95):.0f} ms"),
+        Row("display frame while dragging among 40 outlines, median", float(np.median(frames)), "ms", "feel.crowd", f"99th of 100 {np.percentile(frames, 99):.1f} ms; the display's own 16.7 ms"),
+        Row("  the dragged soft matte at 1080p, median", float(np.median(times)), "ms", "feel.crowd_matte", f"95th of 100 {np.percentile(times, 95):.0f} ms"),
     ]  # fmt: skip
     five, many = (crowd.crowd(page, "Panel tap", count, 50) for count in (5, 200))
     few = np.min([crowd.handling(page, five) for _ in range(2)], axis=0)
@@ -105,10 +113,10 @@ def _stepping(page: Page) -> list[Row]:
     proxy, full = (page.evaluate(DECODE, f"/api/clips/{media}/{size}/50.jpg") for size in ("proxy", "full"))
     peer = f"decoding its JPEG alone: {proxy:.1f} ms (960 wide), {full:.1f} ms (1280 wide)"
     return [
-        Row("step to a cached frame, median", float(np.median(cached)), "ms", 16, "display 16.7 ms a frame"),
-        Row("step to a cached frame, worst", float(np.max(cached)), "ms", None),
-        Row("step to an uncached frame, median", float(np.median(uncached)), "ms", 80, peer),
-        Row("step to an uncached frame, worst", float(np.max(uncached)), "ms", 80),
+        Row("step to a cached frame, median", float(np.median(cached)), "ms", "feel.step", "display 16.7 ms a frame"),
+        Row("step to a cached frame, worst", float(np.max(cached)), "ms", "feel.step"),
+        Row("step to an uncached frame, median", float(np.median(uncached)), "ms", "feel.jump", peer),
+        Row("step to an uncached frame, worst", float(np.max(uncached)), "ms", "feel.jump"),
     ]
 
 
@@ -119,8 +127,8 @@ def _playing(page: Page) -> list[Row]:
         bench.press(key)
         bench.settled()
         frames, dropped, rate = feel.playback(bench, 6000 if key == "1" else 14000)
-        rows.append(Row(f"playing the {look} at 720p, dropped of {frames}", dropped, "frames", 0))
-        rows.append(Row(f"playing the {look} at 720p, rate", rate, "f/s", 24.9, "plate 25 f/s", more=True))
+        rows.append(Row(f"playing the {look} at 720p, dropped of {frames}", dropped, "frames", "feel.dropped"))
+        rows.append(Row(f"playing the {look} at 720p, rate", rate, "f/s", "feel.rate", "plate 25 f/s"))
     return rows
 
 
@@ -129,4 +137,4 @@ def _opening(page: Page) -> list[Row]:
     page.goto("/")
     bare = page.evaluate("() => { const n = performance.getEntriesByType('navigation')[0]; return n.duration; }")
     peer = f"loading the list's page {bare:.0f} ms"
-    return [Row("opening the demo shot until it is drawn on, median", float(np.median(times)), "ms", 1500, peer)]
+    return [Row("opening the demo shot until it is drawn on, median", float(np.median(times)), "ms", "feel.open", peer)]

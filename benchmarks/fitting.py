@@ -29,6 +29,6 @@ def run() -> list[Row]:
     time = typical(lambda: fit_closed(evened(longest, TOLERANCE), TOLERANCE), 20)
     peer = f"straight sides need {max(sides)}; the line has {len(longest)} vertices"
     return [
-        Row("points that fit a whole finger's edge at 1 px, most of 4 frames", max(counts), "points", 20, peer),
+        Row("points that fit a whole finger's edge at 1 px, most of 4 frames", max(counts), "points", "fit", peer),
         Row("fitting it", time, "ms", None),
     ]

@@ -55,8 +55,8 @@ def _tracing(frames: list[np.ndarray]) -> list[Row]:
         f"straight lines between the same clicks: {np.mean(straight):.1f} px; here {np.mean(errors):.2f} px on the mean"
     )
     return [
-        Row(f"trace: arcs of 100 px that stay under 1 px, of {len(errors)}", 100 * float(np.mean(np.array(errors) < 1)), "%", 95, peer, True),
-        Row("trace: answer to a move at 1080p, worst of 120", max(spent), "ms", 30, f"median {np.median(spent):.2f} ms; one display frame 16.7 ms"),
+        Row(f"trace: arcs of 100 px that stay under 1 px, of {len(errors)}", 100 * float(np.mean(np.array(errors) < 1)), "%", "trace.close", peer),
+        Row("trace: answer to a move at 1080p, worst of 120", max(spent), "ms", "trace.answer", f"median {np.median(spent):.2f} ms; one display frame 16.7 ms"),
     ]  # fmt: skip
 
 
@@ -75,7 +75,7 @@ def _snapping(frames: list[np.ndarray]) -> list[Row]:
             moved = active_contour(grey, start, alpha=0.01, beta=0.5, gamma=0.01, w_edge=4, max_num_iter=400)
             snakes.append(off(truth, moved[:, ::-1] + 0.5))
     rows = [
-        Row("snap from 5 px off, one known edge, grain, 8 px motion blur", float(np.mean(errors)), "px", 0.5, f"scikit-image's active contour {np.mean(snakes):.2f} px")
+        Row("snap from 5 px off, one known edge, grain, 8 px motion blur", float(np.mean(errors)), "px", "snap", f"scikit-image's active contour {np.mean(snakes):.2f} px")
     ]  # fmt: skip
     rng, errors, refused, spent = np.random.default_rng(2), [], 0, []
     for stretch in stretches(frames):
@@ -94,7 +94,7 @@ def _snapping(frames: list[np.ndarray]) -> list[Row]:
         f"median {np.median(errors):.2f} px; {len(errors)} stretches, {refused} refused; {np.median(spent):.0f} ms each"
     )
     rows.append(
-        Row("snap from 5 px off, the demo's hand (motion blur, shadow)", float(np.mean(errors)), "px", 0.5, peer)
+        Row("snap from 5 px off, the demo's hand (motion blur, shadow)", float(np.mean(errors)), "px", "snap", peer)
     )
     return rows
 
@@ -107,14 +107,14 @@ def _carrying(frames: list[np.ndarray]) -> list[Row]:
     for k in range(1, 21):
         carried = follower.on(picture_of(pose(k), shift=(1.8 * k, -0.9 * k)))
         errors.append(off(shapely.LineString(flatten(pose(k), 0.01)), flatten(carried.points, 0.1)))
-    rows = [Row("carry on over 20 frames, one known edge with grain", float(np.mean(errors)), "px", 0.5)]
+    rows = [Row("carry on over 20 frames, one known edge with grain", float(np.mean(errors)), "px", "carry")]
     spent: list[list[float]] = [[], []]
     # By the first of these frames limits were chosen, from the others nothing was.
     name = "carry on, the demo's tapping hand (motion blur, shadow)"
     rows.append(_on_the_hand(frames, (30, 36, 40, 52, 57, 62, 66, 70, 74), name, spent))
     rows.append(_on_the_hand(frames, tuple(range(33, 78, 4)), "carry on, the same from other frames", spent))
     for of, times in zip(("a finger or the thumb", "the whole hand"), spent, strict=True):
-        rows.append(Row(f"carry on, time a frame at 720p, {of}, median", float(np.median(times)), "ms", 60))
+        rows.append(Row(f"carry on, time a frame at 720p, {of}, median", float(np.median(times)), "ms", "carry.time"))
     return rows
 
 
@@ -137,7 +137,7 @@ def _on_the_hand(frames: list[np.ndarray], starts: tuple[int, ...], name: str, s
                     break
                 errors.append(float(_edges(frame, part).errors(carried.points, points, then).mean()))
     peer = f"median {np.median(errors):.2f} px, at the start {np.mean(begun):.2f}; {len(errors)} frames of {60 * len(starts)}, stopped after {stopped}"
-    return Row(name, float(np.mean(errors)), "px", 0.5, peer)
+    return Row(name, float(np.mean(errors)), "px", "carry", peer)
 
 
 @cache

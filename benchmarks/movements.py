@@ -46,7 +46,7 @@ def linearly(truth: Shapes, chosen: list[int]) -> Shapes:
     return np.stack([np.interp(times, chosen, column) for column in flat.T], axis=1).reshape(truth.shape)
 
 
-def beside(what: str, ours: list[int], linear: list[int], goal: float | None) -> Row:
+def beside(what: str, ours: list[int], linear: list[int], goal: str | None) -> Row:
     """Keys needed, as a share of the peer's."""
     peer = f"plain linear {sum(linear)} ({', '.join(map(str, linear))}); here {sum(ours)} ({', '.join(map(str, ours))})"
     return Row(what, sum(ours) / sum(linear), "", goal, peer)
@@ -57,7 +57,7 @@ def run() -> list[Row]:
     moving = [np.stack([around_joints(*joints_at(m, f)) for f in range(FRAMES)]) for m in MOVEMENTS]
     tapping = [np.stack([finger(first + f, name) for f in range(FRAMES)]) for name, first in TAPPING]
     return [
-        _row("keys for five finger movements at 1 px, share of linear", moving, 0.55),
+        _row("keys for five finger movements at 1 px, share of linear", moving, "keys.needed"),
         _row("keys for the demo shot's quick fingers, share of linear", tapping, None),
         _jointed(),
     ]
@@ -100,10 +100,10 @@ def _jointed() -> Row:
 
         ours.append(keys_needed(truth, riding))
         linear.append(keys_needed(truth, partial(linearly, truth)))
-    return beside("keys for bending fingers on joints, share of linear", ours, linear, 0.25)
+    return beside("keys for bending fingers on joints, share of linear", ours, linear, "keys.jointed")
 
 
-def _row(what: str, movements: list[Shapes], goal: float | None) -> Row:
+def _row(what: str, movements: list[Shapes], goal: str | None) -> Row:
     times = np.arange(FRAMES, dtype=np.float64)
     ours, linear = [], []
     for truth in movements:

@@ -61,10 +61,10 @@ def test_a_patch_is_drawn_solved_and_a_pane_rides_on_it(open_shot: Open) -> None
     solve(bench, FIRST, FIRST + 11)
     expect(page.get_by_test_id("carrier-Carrier")).to_contain_text("12 frames solved")
     expect(page.get_by_test_id("thread-Carrier")).to_have_attribute("data-solved", "12")
-    told = carrier(bench)["solved"][-1]["told"]
-    assert min(told["agreement"], told["texture"], told["overlap"]) > 0.5
+    evidence = carrier(bench)["solved"][-1]["evidence"]
+    assert min(evidence["agreement"], evidence["texture"], evidence["overlap"]) > 0.5
     bench.frame(FIRST + 11)
-    expect(page.get_by_test_id("told")).to_contain_text(f"{told['residual']:.1f} off")
+    expect(page.get_by_test_id("evidence")).to_contain_text(f"{evidence['residual']:.1f} off")
     bench.frame(FIRST)
     bench.press("n")
     corners = screen_corners(0)
