@@ -26,6 +26,8 @@ check: setup  ## form, types and layers
 	$(BIN)/mypy
 	$(BIN)/lint-imports
 	$(BIN)/wiseglove schema .run/openapi.json && cmp .run/openapi.json docs/openapi.json
+	cd web && npm run --silent types -- ../.run >/dev/null
+	cmp .run/schema.d.ts web/src/api/schema.d.ts && cmp .run/bounds.ts web/src/api/bounds.ts
 	cd web && npm run --silent lint && npx tsc --noEmit
 
 bench: setup web/dist/index.html  ## figures, goals and peers in one table
@@ -37,7 +39,7 @@ screenshots: setup web/dist/index.html  ## pictures of the main views into docs/
 
 schema: setup  ## the API's description, and the page's types made from it
 	$(BIN)/wiseglove schema docs/openapi.json
-	cd web && npm run --silent types
+	cd web && npm run --silent types -- src/api
 
 LOCK = $(BIN)/pip-compile --upgrade --quiet --allow-unsafe --strip-extras --no-header --no-emit-index-url --no-emit-find-links --no-emit-trusted-host
 

@@ -6,10 +6,10 @@ new stretch begins there. The answer is binary: float32 x, y of the line from th
 
 from __future__ import annotations
 
-from collections import OrderedDict
 from threading import Lock
 
 import numpy as np
+from cachetools import LRUCache, cached
 from fastapi import APIRouter, WebSocket, WebSocketDisconnect
 from numpy.typing import NDArray
 from pydantic import BaseModel, ValidationError
@@ -23,6 +23,7 @@ from wiseglove.core.outline.trace import Room, Tree, edge_costs, settled
 from wiseglove.media.errors import MediaError
 from wiseglove.shot.basics import Corner
 from wiseglove.shot.errors import EditError
+from wiseglove.shot.evaluated import EvaluatedShot
 from wiseglove.shot.keys import check_frame
 from wiseglove.store.errors import StoreError
 
@@ -39,23 +40,11 @@ class Traced(BaseModel):
     place: Corner
 
 
-class _EdgesHeld:
-    """Costs and gradients of the frames that were traced last; making them is the slow part."""
-
-    def __init__(self, size: int) -> None:
-        self._items: OrderedDict[tuple[str, int], Edges] = OrderedDict()
-        self._size, self._lock = size, Lock()
-
-    def of(self, media: str, frame: int, picture: NDArray[np.uint8] | None) -> Edges | None:
-        with self._lock:
-            if picture is not None:
-                self._items[media, frame] = edge_costs(picture), gradients(linear_light(picture, SETTLING_BLUR))
-                while len(self._items) > self._size:
-                    self._items.popitem(last=False)
-            return self._items.get((media, frame))
-
-
-_held = _EdgesHeld(6)
+@cached(LRUCache(6), key=lambda context, shot, frame: (shot.plate.media, frame), lock=Lock())
+def _edges(context: Context, shot: EvaluatedShot, frame: int) -> Edges:
+    """Costs and gradients of a frame, kept for those that were traced last; making them is the slow part."""
+    picture = plate_picture(context, shot, frame)
+    return edge_costs(picture), gradients(linear_light(picture, SETTLING_BLUR))
 
 
 class TraceScene:
@@ -72,12 +61,7 @@ class TraceScene:
         if traced.anchor is not None or self._tree is None:
             shot = load_shot(self._context, self._shot_id)
             check_frame(shot.plate, traced.frame)
-            edges = _held.of(shot.plate.media, traced.frame, None)
-            if edges is None:
-                picture = plate_picture(self._context, shot, traced.frame)
-                edges = _held.of(shot.plate.media, traced.frame, picture)
-            assert edges is not None
-            costs, self._strength = edges
+            costs, self._strength = _edges(self._context, shot, traced.frame)
             self._tree = Tree(costs, traced.anchor or traced.place, self._room)
         assert self._strength is not None
         return settled(self._tree.path(traced.place), self._strength).astype("<f4").tobytes()

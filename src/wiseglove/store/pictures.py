@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections import OrderedDict
 from functools import lru_cache
 from pathlib import Path
 from threading import Lock
@@ -10,6 +9,7 @@ from typing import Any
 
 import cv2
 import numpy as np
+from cachetools import LRUCache, cachedmethod
 from numpy.typing import NDArray
 
 from wiseglove.core.compositing.chart import build_chart
@@ -35,27 +35,6 @@ def _premultiplied(picture: Picture, linear: bool) -> Linear:
     return np.concatenate([working * alpha, alpha], axis=2)
 
 
-class _Held:
-    """A few inserts in working values."""
-
-    def __init__(self, size: int) -> None:
-        self._items: OrderedDict[tuple[str, int, bool], Linear] = OrderedDict()
-        self._size, self._lock = size, Lock()
-
-    def get(self, key: tuple[str, int, bool]) -> Linear | None:
-        with self._lock:
-            found = self._items.get(key)
-            if found is not None:
-                self._items.move_to_end(key)
-            return found
-
-    def put(self, key: tuple[str, int, bool], value: Linear) -> None:
-        with self._lock:
-            self._items[key] = value
-            while len(self._items) > self._size:
-                self._items.popitem(last=False)
-
-
 def _number(insert: Insert, frame: int, count: int) -> int:
     return min(max(frame - (insert.start or 0), 0), count - 1)
 
@@ -67,7 +46,8 @@ class DisplayPictures:
 
     def __init__(self, media: Path) -> None:
         self._media = media
-        self._held = _Held(12)
+        self._inserts: LRUCache[Any, Linear] = LRUCache(12)
+        self._lock = Lock()
 
     def plate(self, plate: Plate, frame: int, width: int, height: int) -> Picture:
         """The smallest display copy that is large enough, brought to width x height."""
@@ -82,14 +62,11 @@ class DisplayPictures:
         folder = self._media / insert.media
         info = clip.read_info(folder)
         number = _number(insert, frame, info.count)
-        key = (insert.media, number, linear)
-        found = self._held.get(key)
-        if found is None:
-            found = (
-                self._exact_insert(folder, number, linear) if info.alpha else _display_insert(folder, number, linear)
-            )
-            self._held.put(key, found)
-        return found
+        return self._working(folder, number, linear, info.alpha)
+
+    @cachedmethod(lambda self: self._inserts, lock=lambda self: self._lock)
+    def _working(self, folder: Path, number: int, linear: bool, alpha: bool) -> Linear:
+        return self._exact_insert(folder, number, linear) if alpha else _display_insert(folder, number, linear)
 
     def clip(self, media: str, number: int, width: int | None) -> Picture:
         """A clip's picture from its large display copy, whose colours are whole; one with alpha from its source."""

@@ -131,7 +131,10 @@ export async function catchUp(revision = Infinity, by?: string) {
     const now = bench().shot;
     if (now?.id !== shot.id || now.revision !== change.since || change.revision === change.since) return;
     const { drag } = bench();
-    absorb({ ...change, label: by ?? change.label }, drag ? [drag.element] : []);
+    absorb(
+      { ...change, label: by ?? `Changed in another page: ${change.label}` },
+      drag ? [drag.element] : [],
+    );
   } catch (error) {
     if (!(error instanceof Problem && error.body?.state)) return say(error);
     catchUpWith(error.body.state, by ?? "Changed in another page");

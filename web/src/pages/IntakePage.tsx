@@ -1,4 +1,5 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { bounds } from "../api/bounds";
 import { useCallback, useState, type ReactNode } from "react";
 import { Link, useLocation } from "wouter";
 
@@ -191,8 +192,7 @@ function Understanding({
           <NumberField
             label="Frame"
             value={c.first}
-            min={0}
-            max={9999999}
+            {...bounds.Correction.first}
             onCommit={(first) => change({ first: Math.round(first) })}
           />
         </Fact>
@@ -212,15 +212,13 @@ function Understanding({
             <NumberField
               label="as"
               value={c.rate_num}
-              min={1}
-              max={1000000}
+              {...bounds.Correction.rate_num}
               onCommit={(n) => change({ rate_num: Math.round(n) })}
             />
             <NumberField
               label="/"
               value={c.rate_den}
-              min={1}
-              max={1000000}
+              {...bounds.Correction.rate_den}
               onCommit={(n) => change({ rate_den: Math.round(n) })}
             />
           </span>
@@ -230,8 +228,7 @@ function Understanding({
             label="width : height"
             digits={4}
             step={0.01}
-            min={0.1}
-            max={10}
+            {...bounds.Correction.pixel_aspect}
             value={c.pixel_aspect}
             onCommit={(pixel_aspect) => change({ pixel_aspect })}
           />

@@ -1,4 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
+import { bounds } from "../api/bounds";
 import { ChevronLeft, ChevronRight, ChevronsLeftRight, Square, X } from "lucide-react";
 
 import { api, data, type Carrier, type SolvedFrame } from "../api/client";
@@ -295,8 +296,7 @@ function LeavingOut({ b, carrier, set }: { b: Settled; carrier: Carrier; set: Se
           unit="px"
           narrow
           value={carrier.margin}
-          min={0}
-          max={100}
+          {...bounds.Carrier.margin}
           onCommit={(margin) => set({ margin })}
         />
       </Row>

@@ -1,5 +1,6 @@
 import { useEffect } from "react";
 
+import { bounds } from "../api/bounds";
 import type { Carrier } from "../api/client";
 import { Button } from "../ui/Button";
 import { NumberField } from "../ui/NumberField";
@@ -28,8 +29,7 @@ export function CheckRows({ b, carrier, busy }: { b: Settled; carrier: Carrier; 
           unit="fr"
           narrow
           value={carrier.smoothing}
-          min={0}
-          max={50}
+          {...bounds.Carrier.smoothing}
           onCommit={(smoothing) => void send({ type: "set-carrier", carrier: carrier.id, smoothing })}
         />
         {carrier.smoothing && removed ? (

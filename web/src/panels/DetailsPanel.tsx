@@ -1,4 +1,6 @@
 import type { Cover, Pane } from "../api/client";
+import { percent } from "../ui/percent";
+import { bounds, coverColours } from "../api/bounds";
 import { Button, Choice } from "../ui/Button";
 import { lastFrame, rateText } from "../state/plate";
 import { NumberField } from "../ui/NumberField";
@@ -46,10 +48,8 @@ export function DetailsPanel() {
 }
 
 /** Okabe & Ito's colour-blind-safe set. */
-const COLOURS = ["#56b4e9", "#e69f00", "#cc79a7", "#009e73", "#f0e442", "#d55e00", "#0072b2"];
-
 function Colours({ value, onPick }: { value: string; onPick: (colour: string) => void }) {
-  return COLOURS.map((colour) => (
+  return coverColours.map((colour) => (
     <button
       key={colour}
       type="button"
@@ -146,8 +146,7 @@ function CoverDetails({ b, cover }: { b: Settled; cover: Cover }) {
             narrow
             unit="fr"
             value={cover.fade_in}
-            min={0}
-            max={1000}
+            {...bounds.Cover.fade_in}
             onCommit={(fade_in) => set({ fade_in })}
           />
           <NumberField
@@ -156,8 +155,7 @@ function CoverDetails({ b, cover }: { b: Settled; cover: Cover }) {
             narrow
             unit="fr"
             value={cover.fade_out}
-            min={0}
-            max={1000}
+            {...bounds.Cover.fade_out}
             onCommit={(fade_out) => set({ fade_out })}
           />
         </Row>
@@ -169,8 +167,7 @@ function CoverDetails({ b, cover }: { b: Settled; cover: Cover }) {
             digits={2}
             step={0.1}
             value={cover.grow}
-            min={-100}
-            max={100}
+            {...bounds.Cover.grow}
             onCommit={(grow) => set({ grow })}
           />
         </Row>
@@ -181,8 +178,7 @@ function CoverDetails({ b, cover }: { b: Settled; cover: Cover }) {
             unit="°"
             step={5}
             value={cover.shutter}
-            min={0}
-            max={720}
+            {...bounds.Cover.shutter}
             onCommit={(shutter) => set({ shutter })}
           />
           {cover.shutter > 0 && (
@@ -192,8 +188,7 @@ function CoverDetails({ b, cover }: { b: Settled; cover: Cover }) {
               unit="°"
               step={5}
               value={cover.phase}
-              min={-360}
-              max={360}
+              {...bounds.Cover.phase}
               onCommit={(phase) => set({ phase })}
             />
           )}
@@ -228,9 +223,8 @@ function PaneDetails({ b, pane }: { b: Settled; pane: Pane }) {
           label="Mix"
           unit="%"
           value={Math.round(pane.opacity * 100)}
-          min={0}
-          max={100}
-          onCommit={(percent) => set({ opacity: percent / 100 })}
+          {...percent(bounds.Pane.opacity)}
+          onCommit={(mix) => set({ opacity: mix / 100 })}
         />
       </Row>
       <Row label="In front">

@@ -1,5 +1,6 @@
 import { Lock, LockOpen, X } from "lucide-react";
 
+import { bounds } from "../api/bounds";
 import type { Carrier } from "../api/client";
 import { Button, Choice, IconButton } from "../ui/Button";
 import { NumberField } from "../ui/NumberField";
@@ -62,8 +63,7 @@ export function FollowedRows({ b, carrier }: { b: Settled; carrier: Carrier }) {
                 caption="px"
                 narrow
                 value={point.pattern}
-                min={9}
-                max={301}
+                {...bounds.FollowedPoint.pattern}
                 onCommit={(pattern) => set(point.id, { pattern })}
               />
               <NumberField
@@ -71,8 +71,7 @@ export function FollowedRows({ b, carrier }: { b: Settled; carrier: Carrier }) {
                 caption="px"
                 narrow
                 value={point.search}
-                min={11}
-                max={1001}
+                {...bounds.FollowedPoint.search}
                 onCommit={(search) => set(point.id, { search })}
               />
               <IconButton

@@ -1,4 +1,5 @@
 import { X } from "lucide-react";
+import { bounds } from "../api/bounds";
 import { useState } from "react";
 
 import type { Subject } from "../api/client";
@@ -75,8 +76,7 @@ export function MatteRows(props: { b: Settled; subject: Subject; keep: (change: 
               caption=""
               unit="px"
               value={subject.near!}
-              min={0}
-              max={500}
+              {...bounds.Subject.near}
               onCommit={(distance) => keep({ near: distance })}
             />
             <Button

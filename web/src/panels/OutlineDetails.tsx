@@ -1,5 +1,6 @@
 import { useState } from "react";
 
+import { bounds } from "../api/bounds";
 import type { Cover, Outline, PointKind } from "../api/client";
 import { Button, Choice } from "../ui/Button";
 import { NumberField } from "../ui/NumberField";
@@ -248,8 +249,7 @@ function SpanRows({
           unit="fr"
           narrow
           value={outline.fade_in}
-          min={0}
-          max={1000}
+          {...bounds.Outline.fade_in}
           onCommit={(fade_in) => set({ fade_in })}
         />
         <NumberField
@@ -258,8 +258,7 @@ function SpanRows({
           unit="fr"
           narrow
           value={outline.fade_out}
-          min={0}
-          max={1000}
+          {...bounds.Outline.fade_out}
           onCommit={(fade_out) => set({ fade_out })}
         />
       </Row>

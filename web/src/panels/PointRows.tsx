@@ -1,4 +1,5 @@
 import type { Outline } from "../api/client";
+import { bounds } from "../api/bounds";
 import { Button } from "../ui/Button";
 import { NumberField } from "../ui/NumberField";
 import { boundsOf, mapped, scaling, turning, type Affine } from "../shapes/affine";
@@ -29,8 +30,7 @@ export function Roundness({
         digits={2}
         step={0.05}
         value={value}
-        min={0}
-        max={3}
+        {...bounds.SetPointKind.roundness}
         onCommit={(roundness) =>
           void send({
             type: "set-point-kind",

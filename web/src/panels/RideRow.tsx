@@ -1,5 +1,6 @@
 import { ArrowLeftRight, X } from "lucide-react";
 
+import { bounds } from "../api/bounds";
 import type { Outline } from "../api/client";
 import { Button, IconButton } from "../ui/Button";
 import { lastFrame } from "../state/plate";
@@ -77,8 +78,7 @@ function JointRows({ b, outline }: { b: Settled; outline: Outline }) {
             unit="px"
             narrow
             value={joint.width}
-            min={0}
-            max={5000}
+            {...bounds.Joint.width}
             onCommit={(width) => set(index, { width })}
           />
           <IconButton

@@ -1,5 +1,7 @@
 import { useEffect, useState } from "react";
 
+import { percent } from "../ui/percent";
+import { bounds } from "../api/bounds";
 import { api, data, type Pane, type PaneAspect } from "../api/client";
 import { Button } from "../ui/Button";
 import { NumberField } from "../ui/NumberField";
@@ -17,8 +19,7 @@ export function ScreenRows(props: { b: Settled; pane: Pane; set: (change: Partia
           label="Radius of the corners"
           caption="round"
           value={pane.radius}
-          min={0}
-          max={50}
+          {...percent(bounds.Pane.radius)}
           onCommit={(radius) => set({ radius })}
         />
         <NumberField
@@ -29,8 +30,7 @@ export function ScreenRows(props: { b: Settled; pane: Pane; set: (change: Partia
           digits={1}
           step={0.5}
           value={pane.soft}
-          min={0}
-          max={500}
+          {...bounds.Pane.soft}
           onCommit={(soft) => set({ soft })}
         />
       </Row>
@@ -39,16 +39,14 @@ export function ScreenRows(props: { b: Settled; pane: Pane; set: (change: Partia
           label="Bow of the glass"
           caption="glass"
           value={pane.bow}
-          min={-50}
-          max={50}
+          {...percent(bounds.Pane.bow)}
           onCommit={(bow) => set({ bow })}
         />
         <Percent
           label="Bow of the edges"
           caption="edges"
           value={pane.edges}
-          min={-20}
-          max={20}
+          {...percent(bounds.Pane.edges)}
           onCommit={(edges) => set({ edges })}
         />
       </Row>
@@ -105,8 +103,7 @@ function AspectRow({ b, pane, set }: { b: Settled; pane: Pane; set: (change: Par
         digits={3}
         step={0.01}
         value={pane.aspect ?? estimated?.aspect ?? 1.778}
-        min={0.02}
-        max={50}
+        {...bounds.Pane.aspect}
         onCommit={(aspect) => set({ aspect })}
       />
       {estimated && Math.abs((pane.aspect ?? 0) - estimated.aspect) > 0.001 && (

@@ -1,3 +1,4 @@
+import { useVirtualizer } from "@tanstack/react-virtual";
 import { useEffect, useRef, useState } from "react";
 import { goTo, select, useFrame, useSettled } from "../state/bench";
 import { LANE, LaneOf, Scale, toX } from "./scale";
@@ -15,15 +16,12 @@ import { Settled } from "../state/types";
 
 const LABEL = 150;
 const RULER = 24;
-/** Lanes that fit into the strip. */
-const SEEN = 8;
-
 /** Play, loop, scrub, and a lane with stitches for each cover and pane. */
 export function FrameStrip() {
   const b = useSettled();
   const track = useRef<HTMLDivElement>(null);
+  const list = useRef<HTMLDivElement>(null);
   const [width, setWidth] = useState(800);
-  const [from, setFrom] = useState(0);
   useEffect(() => {
     const observer = new ResizeObserver(([entry]) => setWidth(entry!.contentRect.width));
     observer.observe(track.current!);
@@ -45,16 +43,19 @@ export function FrameStrip() {
   );
   const lanes: (LaneOf | (typeof threads)[number])[] = [...drawn, ...threads];
   // Only lanes that can be seen are drawn: with hundreds of outlines the rest would cost more than all else.
-  const above = Math.max(Math.min(from, lanes.length - SEEN) - 2, 0);
-  const seen = lanes.slice(above, above + SEEN + 4);
+  const rows = useVirtualizer({
+    count: lanes.length,
+    getScrollElement: () => list.current,
+    estimateSize: () => LANE,
+    overscan: 3,
+  }).getVirtualItems();
+  const above = rows[0]?.index ?? 0;
+  const seen = rows.flatMap(({ index }) => lanes[index] ?? []);
   const checks = checksOf(b, carrierOf(b, b.selected));
   return (
     <section className="border-t border-line" aria-label="Frame strip">
       <Transport />
-      <div
-        className="flex max-h-44 min-h-[92px] overflow-y-auto pb-2 select-none"
-        onScroll={(event) => setFrom(Math.floor(event.currentTarget.scrollTop / LANE))}
-      >
+      <div ref={list} className="flex max-h-44 min-h-[92px] overflow-y-auto pb-2 select-none">
         <div
           className="shrink-0 pt-6"
           style={{ width: LABEL, paddingTop: RULER + above * LANE, height: RULER + lanes.length * LANE }}

@@ -1,53 +1,20 @@
 /** Pictures from the server: compressed ones kept as they came, decoded ones within a budget, newest wish first. */
+import { LRUCache } from "lru-cache";
 
 const IN_FLIGHT = 3;
 const DECODED_BYTES = 640_000_000;
 const COMPRESSED_BYTES = 400_000_000;
 
-class Lru<V> {
-  private items = new Map<string, V>();
-  private bytes = 0;
-
-  constructor(
-    private budget: number,
-    private sizeOf: (value: V) => number,
-    private drop: (value: V) => void = () => undefined,
-  ) {}
-
-  get(key: string): V | undefined {
-    const found = this.items.get(key);
-    if (found !== undefined) {
-      this.items.delete(key);
-      this.items.set(key, found);
-    }
-    return found;
-  }
-
-  put(key: string, value: V) {
-    const old = this.items.get(key);
-    if (old !== undefined) this.remove(key, old);
-    this.items.set(key, value);
-    this.bytes += this.sizeOf(value);
-    for (const [oldest, held] of this.items) {
-      if (this.bytes <= this.budget || oldest === key) break;
-      this.remove(oldest, held);
-    }
-  }
-
-  private remove(key: string, value: V) {
-    this.items.delete(key);
-    this.bytes -= this.sizeOf(value);
-    this.drop(value);
-  }
-}
-
 export class PictureStore {
-  private decoded = new Lru<ImageBitmap>(
-    DECODED_BYTES,
-    (b) => b.width * b.height * 4,
-    (b) => b.close(),
-  );
-  private compressed = new Lru<Blob>(COMPRESSED_BYTES, (b) => b.size);
+  private decoded = new LRUCache<string, ImageBitmap>({
+    maxSize: DECODED_BYTES,
+    sizeCalculation: ({ width, height }) => Math.max(width * height * 4, 1),
+    dispose: (picture) => picture.close(),
+  });
+  private compressed = new LRUCache<string, Blob>({
+    maxSize: COMPRESSED_BYTES,
+    sizeCalculation: (blob) => Math.max(blob.size, 1),
+  });
   private wishes: string[] = [];
   private urgent = "";
   private flying = new Set<string>();
@@ -105,9 +72,9 @@ export class PictureStore {
       if (!response.ok) throw new Error(String(response.status));
       this.answered(response.headers);
       blob = await response.blob();
-      this.compressed.put(url, blob);
+      this.compressed.set(url, blob);
     }
-    this.decoded.put(url, await createImageBitmap(blob));
+    this.decoded.set(url, await createImageBitmap(blob));
     this.arrived(url);
   }
 }

@@ -1,0 +1,186 @@
+/** Made from the API's description by `make schema`; not to be edited. */
+
+/** What a number may be, by schema and property. */
+export const bounds = {
+  AddJoint: {
+    width: { min: 0, max: 5000 },
+  },
+  Carrier: {
+    margin: { min: 0, max: 100 },
+    smoothing: { min: 0, max: 50 },
+  },
+  Correction: {
+    first: { min: 0, max: 9999999 },
+    pixel_aspect: { min: 0.1, max: 10 },
+    rate_den: { min: 1, max: 1000000 },
+    rate_num: { min: 1, max: 1000000 },
+  },
+  Cover: {
+    fade_in: { min: 0, max: 1000 },
+    fade_out: { min: 0, max: 1000 },
+    grow: { min: -100, max: 100 },
+    phase: { min: -360, max: 360 },
+    shutter: { min: 0, max: 720 },
+  },
+  Doubt: {
+    need: { min: 0, max: 1 },
+  },
+  DrawnLine: {
+    tolerance: { min: 0.05, max: 100 },
+  },
+  EditRequest: {
+    revision: { min: 0 },
+  },
+  Evidence: {
+    agreement: { min: 0, max: 1 },
+    overlap: { min: 0, max: 1 },
+    residual: { min: 0 },
+    texture: { min: 0, max: 1 },
+  },
+  FileClaim: {
+    size: { min: 0 },
+  },
+  FollowedFrame: {
+    confidence: { min: 0, max: 1 },
+  },
+  FollowedPoint: {
+    pattern: { min: 9, max: 301 },
+    search: { min: 11, max: 1001 },
+  },
+  FreezeRegion: {
+    index: { min: 0 },
+  },
+  InsertPoint: {
+    segment: { min: 0 },
+  },
+  Joint: {
+    width: { min: 0, max: 5000 },
+  },
+  Key: {
+    turns: { min: -20, max: 20 },
+  },
+  KeySettings: {
+    denoise: { min: 0, max: 4 },
+    gamma: { min: 0.1, max: 10 },
+    high: { min: 0, max: 1 },
+    low: { min: 0, max: 1 },
+  },
+  Outline: {
+    fade_in: { min: 0, max: 1000 },
+    fade_out: { min: 0, max: 1000 },
+  },
+  OutlineView: {
+    fade_in: { min: 0, max: 1000 },
+    fade_out: { min: 0, max: 1000 },
+  },
+  Pane: {
+    aspect: { min: 0.02, max: 50 },
+    bow: { min: -0.5, max: 0.5 },
+    edges: { min: -0.2, max: 0.2 },
+    opacity: { min: 0, max: 1 },
+    radius: { min: 0, max: 0.5 },
+    soft: { min: 0, max: 500 },
+  },
+  PinCorner: {
+    index: { min: 0, max: 3 },
+  },
+  Plate: {
+    count: { min: 1 },
+    height: { min: 1 },
+    rate_den: { min: 1 },
+    rate_num: { min: 1 },
+    width: { min: 1 },
+  },
+  Range: {
+    soft: { min: 0, max: 10000 },
+  },
+  RemoveJoint: {
+    index: { min: 0 },
+  },
+  RemoveRegion: {
+    index: { min: 0 },
+  },
+  RideRegion: {
+    index: { min: 0 },
+  },
+  SetCarrier: {
+    margin: { min: 0, max: 100 },
+    smoothing: { min: 0, max: 50 },
+  },
+  SetCover: {
+    fade_in: { min: 0, max: 1000 },
+    fade_out: { min: 0, max: 1000 },
+    grow: { min: -100, max: 100 },
+    phase: { min: -360, max: 360 },
+    shutter: { min: 0, max: 720 },
+  },
+  SetJoint: {
+    index: { min: 0 },
+    width: { min: 0, max: 5000 },
+  },
+  SetOutline: {
+    fade_in: { min: 0, max: 1000 },
+    fade_out: { min: 0, max: 1000 },
+  },
+  SetPane: {
+    aspect: { min: 0.02, max: 50 },
+    bow: { min: -0.5, max: 0.5 },
+    edges: { min: -0.2, max: 0.2 },
+    opacity: { min: 0, max: 1 },
+    radius: { min: 0, max: 0.5 },
+    soft: { min: 0, max: 500 },
+  },
+  SetPoint: {
+    pattern: { min: 9, max: 301 },
+    search: { min: 11, max: 1001 },
+  },
+  SetPointKind: {
+    roundness: { min: 0, max: 3 },
+  },
+  SetSubject: {
+    beyond: { min: 0, max: 200 },
+    near: { min: 0, max: 500 },
+    opacity: { min: 0, max: 1 },
+  },
+  ShapeRegion: {
+    index: { min: 0 },
+  },
+  ShiftCovers: {
+    dx: { min: -100000, max: 100000 },
+    dy: { min: -100000, max: 100000 },
+  },
+  SnapRequest: {
+    radius: { min: 1, max: 60 },
+  },
+  SolvedFrame: {
+    confidence: { min: 0, max: 1 },
+  },
+  SpillSettings: {
+    amount: { min: 0, max: 1 },
+    light: { min: 0, max: 1 },
+    reach: { min: 0, max: 500 },
+  },
+  Step: {
+    amount: { min: -200, max: 2000 },
+  },
+  StepRequest: {
+    revision: { min: 0 },
+  },
+  Subject: {
+    beyond: { min: 0, max: 200 },
+    near: { min: 0, max: 500 },
+    opacity: { min: 0, max: 1 },
+  },
+  ThinOut: {
+    tolerance: { max: 100 },
+  },
+  ThinRequest: {
+    tolerance: { max: 100 },
+  },
+  TurnKeys: {
+    turns: { min: -20, max: 20 },
+  },
+} as const;
+
+/** Colours that covers begin with, one after the other. */
+export const coverColours = ["#56b4e9", "#e69f00", "#cc79a7", "#009e73", "#f0e442", "#d55e00", "#0072b2"];
