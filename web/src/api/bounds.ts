@@ -183,4 +183,12 @@ export const bounds = {
 } as const;
 
 /** Colours that covers begin with, one after the other. */
-export const coverColours = ["#56b4e9", "#e69f00", "#cc79a7", "#009e73", "#f0e442", "#d55e00", "#0072b2"];
+export const coverColours = [
+  "#56b4e9",
+  "#e69f00",
+  "#cc79a7",
+  "#009e73",
+  "#f0e442",
+  "#d55e00",
+  "#0072b2",
+];
