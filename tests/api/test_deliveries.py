@@ -174,3 +174,15 @@ def test_a_delivery_whose_clip_is_gone_fails_with_a_sentence(
     assert job["state"] == "failed"
     assert "is empty" in job["message"]
     assert list(settings.deliveries.iterdir()) == []
+
+
+def test_subjects_alone_are_a_delivery(client: TestClient, shot: EvaluatedShot, work: Callable[[], None]) -> None:
+    revision = client.get(f"/api/shots/{shot.id}").json()["revision"]
+    added = {"type": "add-subject", "frame": 86, "name": "Who"}
+    assert client.post(f"/api/shots/{shot.id}/edits", json={"revision": revision, "edit": added}).is_success
+    only = {field: field == "subjects" for field in deliver.Order.model_fields}
+    job = ordered(client, shot, work, **only)
+    assert job["state"] == "done", job
+    names = [name for name in unpacked(client, job) if not name.endswith(".json")]
+    assert names
+    assert all("Who" in name for name in names)

@@ -99,6 +99,18 @@ export async function data<T>(answer: Promise<{ data?: unknown }>): Promise<T> {
   return (await answer).data as T;
 }
 
+/** All of a list that comes in pages: the answer's Link header says where the next one begins. */
+export async function listed<T>(
+  ask: (query: { after: number }) => Promise<{ data?: T[]; response: Response }>,
+): Promise<T[]> {
+  const found: T[] = [];
+  for (;;) {
+    const { data: page, response } = await ask({ after: found.length });
+    found.push(...(page ?? []));
+    if (!page?.length || !response.headers.get("Link")?.includes('rel="next"')) return found;
+  }
+}
+
 /** Say to the artist what went wrong. */
 export function say(error: unknown) {
   toast(error instanceof Error ? error.message : String(error));

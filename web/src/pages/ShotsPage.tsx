@@ -4,7 +4,7 @@ import { useRef, useState } from "react";
 import { useDropzone } from "react-dropzone";
 import { Link, useLocation } from "wouter";
 
-import { api, data, say, type Intake, type ShotCard } from "../api/client";
+import { api, listed, say, type Intake, type ShotCard } from "../api/client";
 import { upload } from "../api/upload";
 import { useDimRoom } from "../ui/room";
 import { Button, IconButton } from "../ui/Button";
@@ -19,8 +19,14 @@ export function ShotsPage() {
   const [dim, toggleRoom] = useDimRoom();
   const [sent, setSent] = useState<number | null>(null);
   const stop = useRef<AbortController | null>(null);
-  const shots = useQuery({ queryKey: ["shots"], queryFn: () => data<ShotCard[]>(api.GET("/api/shots")) });
-  const intakes = useQuery({ queryKey: ["intakes"], queryFn: () => data<Intake[]>(api.GET("/api/intakes")) });
+  const shots = useQuery({
+    queryKey: ["shots"],
+    queryFn: () => listed((query) => api.GET("/api/shots", { params: { query } })),
+  });
+  const intakes = useQuery({
+    queryKey: ["intakes"],
+    queryFn: () => listed((query) => api.GET("/api/intakes", { params: { query } })),
+  });
 
   const take = async (files: File[]) => {
     if (files.length === 0 || sent !== null) return;
@@ -65,7 +71,7 @@ export function ShotsPage() {
                 ? "Let go to take it in."
                 : "Drop a movie or the pictures of a sequence anywhere on this page."}
               <span className="block text-ink-soft">
-                mp4, mov, webm, mkv · PNG, JPEG, TIFF, EXR with numbered names
+                mp4, mov, m4v, webm, mkv, avi, mxf, mpg, mts · PNG, JPEG, TIFF, EXR with numbered names
               </span>
             </p>
           ) : (

@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useCallback, useRef, useState } from "react";
 import { toast } from "sonner";
 
-import { api, data, say, type ClipCard, type Intake } from "../api/client";
+import { api, data, listed, say, type ClipCard, type Intake } from "../api/client";
 import { useNotice, type Notice } from "../api/events";
 import { upload } from "../api/upload";
 import { Button } from "../ui/Button";
@@ -13,7 +13,9 @@ export function useClips(shot: string) {
   return useQuery({
     queryKey: ["clips", shot],
     queryFn: () =>
-      data<ClipCard[]>(api.GET("/api/shots/{shot_id}/clips", { params: { path: { shot_id: shot } } })),
+      listed((query) =>
+        api.GET("/api/shots/{shot_id}/clips", { params: { path: { shot_id: shot }, query } }),
+      ),
   });
 }
 

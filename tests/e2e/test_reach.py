@@ -1,0 +1,111 @@
+"""Whether everything can be reached and read: axe-core's rules on every view, and the work done by keys alone."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import pytest
+from playwright.sync_api import Page, expect
+
+from tests.builders import ffmpeg, write_movie
+from tests.e2e.bench import Bench
+from tests.e2e.stage import ROOT
+
+pytestmark = pytest.mark.browser
+Open = Callable[..., Bench]
+AXE = ROOT / "web" / "node_modules" / "axe-core" / "axe.min.js"
+
+
+def complaints(page: Page) -> list[str]:
+    """What axe-core finds that is serious or worse (Web Content Accessibility Guidelines 2.2, A and AA)."""
+    page.add_script_tag(path=AXE)
+    found: dict[str, Any] = page.evaluate(
+        "() => axe.run({runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa'], resultTypes: ['violations']})"
+    )
+    assert len(found["passes"]) > 10  # it has looked at something
+    return [
+        f"{v['id']}: {v['help']}: {node['html'][:160]} {node['failureSummary'][:300]}"
+        for v in found["violations"]
+        if v["impact"] in ("serious", "critical")
+        for node in v["nodes"][:3]
+    ]
+
+
+@pytest.mark.parametrize("room", ["light", "dim"])
+def test_the_list_and_the_sheet_of_keys(page: Page, room: str) -> None:
+    page.goto("/")
+    page.get_by_test_id("shot-Panel tap").first.wait_for()
+    if room == "dim":
+        page.get_by_role("button", name="Dim room").click()
+    assert complaints(page) == []
+
+
+@pytest.mark.parametrize("chosen", [None, "Index finger", "Panel"])
+@pytest.mark.parametrize("room", ["light", "dim"])
+def test_the_workbench(open_shot: Open, room: str, chosen: str | None) -> None:
+    bench = open_shot()
+    if room == "dim":
+        bench.page.get_by_role("button", name="Dim room").click()
+    if chosen:
+        bench.page.locator("[data-testid^=card-]").filter(has_text=chosen).first.click()
+    bench.settled()
+    assert complaints(bench.page) == []
+
+
+def test_the_sheet_of_keys(open_shot: Open) -> None:
+    bench = open_shot()
+    bench.press("?")
+    bench.page.get_by_role("dialog").wait_for()
+    assert complaints(bench.page) == []
+
+
+def test_delivery(open_shot: Open) -> None:
+    page = open_shot().page
+    page.get_by_role("link", name="Deliver").click()
+    page.get_by_role("button", name="Render").wait_for()
+    assert complaints(page) == []
+
+
+def test_intake_offers_the_standard_rate_that_is_nearest_to_an_odd_one(page: Page, tmp_path: Path) -> None:
+    even = write_movie(tmp_path / "even.mp4", 40)
+    odd = tmp_path / "odd.mp4"
+    ffmpeg("-r", "456000/15217", "-i", even, "-an", "-c:v", "libx264", "-video_track_timescale", "456000", odd)
+    page.goto("/")
+    page.locator("input[type=file]").first.set_input_files(odd)
+    take = page.get_by_role("button", name="Take 29.97 instead")
+    take.wait_for()
+    expect(page.get_by_text("the last frame is then 0.00 frames off")).to_be_visible()
+    assert complaints(page) == []
+    take.click()
+    expect(take).to_have_count(0)
+    expect(page.get_by_role("button", name="29.97")).to_have_attribute("aria-pressed", "true")
+    page.get_by_role("button", name="Discard").click()
+
+
+def focus_by_tab(page: Page, name: str, most: int = 120) -> None:
+    """Press Tab until something of that name has the focus."""
+    for _ in range(most):
+        page.keyboard.press("Tab")
+        if page.evaluate("() => document.activeElement?.getAttribute('aria-label') ?? ''").startswith(name):
+            return
+    pytest.fail(f"{name} cannot be reached by Tab")
+
+
+def test_the_order_in_depth_is_changed_by_keys_alone(open_shot: Open) -> None:
+    bench = open_shot(fresh=True)
+    for x in (300, 600):
+        bench.press("c")
+        bench.drag((x, 200), (x + 100, 300))
+        bench.last_done("Drew Cover")
+    order = bench.page.locator("[data-testid^=card-]")
+    before = order.evaluate_all("cards => cards.map(c => c.dataset.testid)")
+    first = bench.page.get_by_test_id(before[0])
+    first.focus()
+    for key in ("Enter", "ArrowDown", "Enter"):
+        bench.page.keyboard.press(key)
+        bench.page.wait_for_function("() => new Promise(d => requestAnimationFrame(() => requestAnimationFrame(() => d(true))))")
+    expect(order.first).not_to_have_attribute("data-testid", before[0])
+    bench.press("Control+z")
+    expect(order.first).to_have_attribute("data-testid", before[0])
