@@ -40,7 +40,7 @@ def test_outlines_on_the_truth_at_a_handful_of_frames_give_a_close_matte_on_all(
     wrong, hand, between = 0.0, 0.0, []
     for index in range(scene.FRAMES):
         frame = FrameScene(drawn, 1001 + index, PlainPictures())
-        matte = frame.matte(frame.whole)
+        matte = frame.covers.matte(frame.whole)
         truth = install.read_truth(footage, index).hand / 255
         error = float(np.abs(matte - truth).sum())
         wrong, hand = wrong + error, hand + float(truth.sum())

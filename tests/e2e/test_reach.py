@@ -105,7 +105,9 @@ def test_the_order_in_depth_is_changed_by_keys_alone(open_shot: Open) -> None:
     first.focus()
     for key in ("Enter", "ArrowDown", "Enter"):
         bench.page.keyboard.press(key)
-        bench.page.wait_for_function("() => new Promise(d => requestAnimationFrame(() => requestAnimationFrame(() => d(true))))")
+        bench.page.wait_for_function(
+            "() => new Promise(d => requestAnimationFrame(() => requestAnimationFrame(() => d(true))))"
+        )
     expect(order.first).not_to_have_attribute("data-testid", before[0])
     bench.press("Control+z")
     expect(order.first).to_have_attribute("data-testid", before[0])

@@ -220,8 +220,8 @@ def read_aspect(shot_id: str, pane: str, context: Ctx) -> Aspect:
 def _estimated(shot: EvaluatedShot, pane: Pane) -> Aspect:
     plate = shot.plate
     corners = shot.corners_at(pane, pane.keys[0].frame) * (plate.pixel_aspect, 1.0)
-    aspect, told = aspect_of(corners, plate.width * plate.pixel_aspect, plate.height)
-    return Aspect(aspect=round(float(np.clip(aspect, 0.02, 50)), 4), by_perspective=told)
+    aspect, by_perspective = aspect_of(corners, plate.width * plate.pixel_aspect, plate.height)
+    return Aspect(aspect=round(float(np.clip(aspect, 0.02, 50)), 4), by_perspective=by_perspective)
 
 
 @router.get("/panes/{pane}/flat/{frame}.jpg", response_class=Response)

@@ -31,7 +31,7 @@ from wiseglove.store.database import Database
 from wiseglove.store.errors import StoreError
 from wiseglove.store.tables import ElementRow, IntakeRow, JobRow, ShotRow
 
-Tell = Callable[[str], None]
+Report = Callable[[str], None]
 MOVIE = "panel_tap.mp4"
 FIRST = 1001
 # fmt: off
@@ -46,12 +46,12 @@ PANE_KEYED = (
 # fmt: on
 
 
-def render_footage(folder: Path, tell: Tell) -> Path:
+def render_footage(folder: Path, report: Report) -> Path:
     """The movie, rendered if it is not there yet; truth lies beside it in truth/ (see `read_truth`)."""
     movie = folder / MOVIE
     if movie.exists():
         return movie
-    tell("Rendering the demo footage, once (about two minutes) ...")
+    report("Rendering the demo footage, once (about two minutes) ...")
     work = folder / "rendering"
     shutil.rmtree(work, ignore_errors=True)
     (work / "truth").mkdir(parents=True)
@@ -66,7 +66,7 @@ def render_footage(folder: Path, tell: Tell) -> Path:
             for name, alpha in frame.parts.items():
                 (work / "truth" / f"{name}.{FIRST + index}.png").write_bytes(png(alpha))
             if index % 10 == 9:
-                tell(f"  {index + 1} of {scene.FRAMES} frames")
+                report(f"  {index + 1} of {scene.FRAMES} frames")
     (work / "truth" / "corners.json").write_text(json.dumps(corners))
     shutil.rmtree(folder / "truth", ignore_errors=True)
     (work / "truth").rename(folder / "truth")
@@ -87,13 +87,13 @@ def read_truth(folder: Path, index: int) -> footage.Rendered:
     return footage.Rendered(np.zeros((0, 0, 3), np.uint8), parts, np.array(corners[str(index)]))
 
 
-def install(database: Database, settings: Settings, folder: Path, tell: Tell) -> str | None:
+def install(database: Database, settings: Settings, folder: Path, report: Report) -> str | None:
     """Put in the demo shot where there is no shot at all; returns its id, or None where there was one."""
     with database.transaction() as session:
         if session.query(ShotRow).first() is not None:
             return None
-    movie = render_footage(folder, tell)
-    tell("Taking in the demo plate ...")
+    movie = render_footage(folder, report)
+    report("Taking in the demo plate ...")
     shot_id = take_in_movie(database, settings, movie, "Panel tap")
     for edit in demo_edits(folder):
         with database.transaction() as session:

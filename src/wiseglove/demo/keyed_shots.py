@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from wiseglove.core.compositing.colour import encode
 from wiseglove.core.parallel import workers
 from wiseglove.demo import footage, presenter, scene
-from wiseglove.demo.install import FIRST, PANE_KEYED, Tell, apply_edits, still_there, take_in_insert, take_in_movie
+from wiseglove.demo.install import FIRST, PANE_KEYED, Report, apply_edits, still_there, take_in_insert, take_in_movie
 from wiseglove.demo.surroundings import greenhouse
 from wiseglove.media.encode import MovieWriter, png
 from wiseglove.settings import Settings
@@ -67,13 +67,13 @@ def _tap(index: int) -> tuple[NDArray[np.uint8], dict[str, NDArray[np.uint8]]]:
     return taken.plate, {"alpha": taken.hand}
 
 
-def render(name: str, folder: Path, tell: Tell) -> Path:
+def render(name: str, folder: Path, report: Report) -> Path:
     """A shot's movie, rendered if it is not there yet; its truth lies in a folder beside it."""
     stem = name.lower().replace(" ", "_")
     movie = folder / f"{stem}.mp4"
     if movie.exists():
         return movie
-    tell(f"Rendering the demo shot {name} ...")
+    report(f"Rendering the demo shot {name} ...")
     make, frames = (_film, range(presenter.FRAMES)) if name == PRESENTER else (_tap, GLASS_FRAMES)
     work, truth = folder / f"{stem}.rendering.mp4", folder / f"{stem}.truth"
     work.unlink(missing_ok=True)
@@ -148,14 +148,14 @@ def subject_of_presenter(shot: Contents, sample: Sample) -> list[Edit]:
     ]
 
 
-def install(database: Database, settings: Settings, folder: Path, tell: Tell) -> list[str]:
+def install(database: Database, settings: Settings, folder: Path, report: Report) -> list[str]:
     """Put in those of the two shots that the list does not have yet, or has only in part; their ids."""
     there = still_there(database, [PRESENTER, GLASS], LAST_MADE)
     made = []
     for name, put_in in ((GLASS, _install_glass), (PRESENTER, _install_presenter)):
         if name not in there:
-            movie = render(name, folder, tell)
-            tell(f"Taking in {name} ...")
+            movie = render(name, folder, report)
+            report(f"Taking in {name} ...")
             made.append(put_in(database, settings, movie))
     return made
 

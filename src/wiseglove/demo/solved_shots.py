@@ -19,7 +19,7 @@ from numpy.typing import NDArray
 from wiseglove.core.geometry.bezier import ellipse
 from wiseglove.core.parallel import workers
 from wiseglove.demo import panel_shots, scene
-from wiseglove.demo.install import FIRST, Tell, apply_edits, still_there, take_in_movie
+from wiseglove.demo.install import FIRST, Report, apply_edits, still_there, take_in_movie
 from wiseglove.demo.panels import Panel, Taken, take
 from wiseglove.jobs import solve
 from wiseglove.jobs.run import execute
@@ -59,13 +59,13 @@ def _frame(clip: Callable[[], Panel], index: int) -> Taken:
     return take(clip(), index)
 
 
-def render(demo: Demo, folder: Path, tell: Tell) -> Path:
+def render(demo: Demo, folder: Path, report: Report) -> Path:
     """The shot's movie, rendered if it is not there yet; its corners lie beside it as JSON."""
     stem = demo.name.lower().replace(" ", "_")
     movie = folder / f"{stem}.mp4"
     if movie.exists():
         return movie
-    tell(f"Rendering the demo shot {demo.name} ...")
+    report(f"Rendering the demo shot {demo.name} ...")
     shot = demo.clip()
     work = folder / f"{stem}.rendering.mp4"
     work.unlink(missing_ok=True)
@@ -133,18 +133,18 @@ def _colleague(shot: Panel) -> list[Edit]:
     return edits
 
 
-def install(database: Database, settings: Settings, folder: Path, tell: Tell) -> list[str]:
+def install(database: Database, settings: Settings, folder: Path, report: Report) -> list[str]:
     """Put in those of the three shots that the list does not have yet, or has only in part; their ids."""
     there = still_there(database, [demo.name for demo in DEMOS], LAST_MADE)
     made = []
     for demo in DEMOS:
         if demo.name not in there:
-            made.append(_install(database, settings, demo, render(demo, folder, tell), tell))
+            made.append(_install(database, settings, demo, render(demo, folder, report), report))
     return made
 
 
-def _install(database: Database, settings: Settings, demo: Demo, movie: Path, tell: Tell) -> str:
-    tell(f"Taking in and solving {demo.name} ...")
+def _install(database: Database, settings: Settings, demo: Demo, movie: Path, report: Report) -> str:
+    report(f"Taking in and solving {demo.name} ...")
     shot_id = take_in_movie(database, settings, movie, demo.name)
     apply_edits(database, shot_id, edits_before(demo))
     last = FIRST + demo.clip().frames - 1

@@ -40,7 +40,7 @@ class Request:
     despilled: Path | None = None
 
 
-def key_files(request: Request, tell: Callable[[str], None]) -> int:
+def key_files(request: Request, report: Callable[[str], None]) -> int:
     """Write a matte for each frame, and the subject if wanted; how many. Raises WrongUseError and MediaError.
 
     A frame that stands there already is written anew; each file is written whole or not at all.
@@ -63,10 +63,10 @@ def key_files(request: Request, tell: Callable[[str], None]) -> int:
         for where, what in ((request.core, "core mattes"), (request.garbage, "garbage mattes"))
     ]
     shares = ", ".join(f"{v:.3f}" for v in keyer.sample)
-    tell(f"Keying frames {first} to {last}, backing {shares} in linear light.")
+    report(f"Keying frames {first} to {last}, backing {shares} in linear light.")
     doubtful = doubt(_linear(plate.read(first)), keyer, {last: _linear(plate.read(last))})
     if doubtful:
-        tell(doubtful)
+        report(doubtful)
 
     for folder in (request.out, request.despilled):
         if folder is not None:

@@ -41,7 +41,7 @@ class Run:
     _last_notice: float = 0.0
 
     def progress(self, done: int, total: int) -> None:
-        """Tell how far it is. Raises StoppedError where the work is not wanted any more."""
+        """Report how far it is. Raises StoppedError where the work is not wanted any more."""
         now = time.monotonic()
         if now - self._last_notice < EVERY and done < total:
             return

@@ -48,7 +48,7 @@ class Request:
     ignore: str | None = None
 
 
-def solve_files(request: Request, tell: Callable[[str], None]) -> list[motion.Row]:
+def solve_files(request: Request, report: Callable[[str], None]) -> list[motion.Row]:
     """A row for each frame of the range. Raises WrongUseError and MediaError; nothing is written."""
     plate = PlateFiles(request.plate)
     first, last = request.first or plate.first, request.last or plate.last
@@ -63,13 +63,13 @@ def solve_files(request: Request, tell: Callable[[str], None]) -> list[motion.Ro
         return seen_in(to_float(plate.read(frame)), channel)
 
     order = in_order(first, last, at, plate.about.kind == "movie")
-    tell(f"Looking at {channel}, frames {first} to {last} from {at}, model {request.model}.")
+    report(f"Looking at {channel}, frames {first} to {last} from {at}, model {request.model}.")
     with Spool(grey, order, plate.size) as spool:
         solver = PlaneSolver(spool.get, at, mask, request.model, ignored or (lambda frame: None))
         places = solve_range(solver, first, last, lambda place: None)
     for begin, end, status, reason in stretches(places):
         frames = f"Frame {begin}" if begin == end else f"Frames {begin} to {end}"
-        tell(f"{frames} {status}: {explained(reason)}.")
+        report(f"{frames} {status}: {explained(reason)}.")
     return [_row(places[frame], request.pane) for frame in range(first, last + 1)]
 
 

@@ -1,10 +1,10 @@
 import { toast } from "sonner";
 
 import { api, data, say, type Copied } from "../api/client";
-import { bench, select } from "../state/bench";
+import { bench } from "../state/bench";
 import { coverOf, outlineOf, shapeOf } from "../state/lookups";
 import { rowsOf } from "./proposals";
-import { send } from "./send";
+import { make, send } from "./send";
 import { PointRow } from "../shapes/shape";
 
 const PLACE = "wise-glove-copied";
@@ -54,8 +54,7 @@ export async function paste() {
   if (!clip || !shot) return void toast("Nothing has been copied yet. Ctrl+C copies what is selected.");
   const elsewhere = clip.shot !== shot.id;
   const where = elsewhere ? { frame } : { offset: BESIDE };
-  const change = await send({ type: "paste", what: clip.what, ...where });
-  if (change?.made) select(change.made);
+  await make({ type: "paste", what: clip.what, ...where });
 }
 
 /** Paste what was copied as further outlines of a cover. */
@@ -85,6 +84,5 @@ export async function pasteKey() {
 export async function duplicate() {
   const { selected } = bench();
   if (!coverOf(bench(), selected)) return;
-  const change = await send({ type: "duplicate", cover: selected!, offset: BESIDE });
-  if (change?.made) select(change.made);
+  await make({ type: "duplicate", cover: selected!, offset: BESIDE });
 }

@@ -1,8 +1,8 @@
 import { toast } from "sonner";
 import { bench } from "../state/bench";
 import { Edit, PointKind } from "../api/client";
-import { select, setBench } from "../state/bench";
-import { send } from "./send";
+import { setBench } from "../state/bench";
+import { make } from "./send";
 import { Into } from "../state/slices/tools";
 import { rowOf } from "../shapes/shape";
 
@@ -27,11 +27,7 @@ export function add(outline: { points: number[][]; kinds: PointKind[] }, name?: 
       ? { type: "add-outline", cover: into.cover, mode: into.mode, frame, outline: drawn }
       : { type: "add-cover", frame, outline: drawn, ...(name ? { name } : {}) };
   setBench({ draft: null, fitting: null, into: null, tool: "select" });
-  void send(edit).then((change) => {
-    if (!change?.made) return;
-    const made = Object.values(change.elements).find((e) => e?.kind === "outline");
-    select(change.made, made?.id);
-  });
+  void make(edit);
 }
 
 /** Send what was drawn for a carrier, and select the carrier. */
@@ -42,5 +38,5 @@ function addRegion(into: Extract<Into, { carrier: string | null }>, points: numb
   const edit: Edit = into.carrier
     ? { type: "add-region", carrier: into.carrier, what: into.what, frame, points: rows }
     : { type: "add-carrier", frame, patch: rows };
-  void send(edit).then((change) => change?.made && select(change.made));
+  void make(edit);
 }

@@ -1,7 +1,7 @@
 import { toast } from "sonner";
 
 import { api, data, Problem, say, type Edit, type ShotChange, type ShotState } from "../api/client";
-import { absorb, adopt, bench, setBench } from "../state/bench";
+import { absorb, adopt, bench, select, setBench } from "../state/bench";
 import { loadGeometry } from "./geometry";
 
 /** A change under way. `about` names its elements; null is for undo and redo, which are about what was done last. */
@@ -93,6 +93,18 @@ export function send(edit: Edit): Promise<ShotChange | null> {
     about: named,
     id: crypto.randomUUID(),
   });
+}
+
+/** Apply an edit that makes something, and choose that, unless something else has been chosen before it was there. */
+export async function make(edit: Edit): Promise<ShotChange | null> {
+  const { choices, shot } = bench();
+  const change = await send(edit);
+  if (!change?.made || bench().choices !== choices) return change;
+  const outline = Object.values(change.elements).find(
+    (e) => e?.kind === "outline" && e.cover === change.made && !(shot && e.id in shot.elements),
+  );
+  select(change.made, outline?.id);
+  return change;
 }
 
 /** Bring the page up to a newer state; what is being drawn or dragged stays in hand. */

@@ -16,13 +16,13 @@ import { Depth, Has } from "../state/types";
 /** A click chooses one thing; with Shift or Ctrl a cover is chosen besides. */
 function pick(event: MouseEvent<HTMLElement> | KeyboardEvent, thing: Thing) {
   if (event.type === "click") (event.currentTarget as HTMLElement).blur();
-  const { selected, also } = bench();
+  const { selected, also, choices } = bench();
   if (!(event.shiftKey || event.ctrlKey || event.metaKey) || thing.kind !== "cover" || !selected)
     return select(thing.id);
   if (thing.id === selected) return;
   const next = new Set(also);
   if (!next.delete(thing.id)) next.add(thing.id);
-  setBench({ also: next });
+  setBench({ also: next, choices: choices + 1 });
 }
 
 /** Show some covers alone, besides others that are shown alone already; or no longer. */

@@ -3,10 +3,10 @@ import { useCallback } from "react";
 import { api, data, type ClipCard } from "../api/client";
 import { Button } from "../ui/Button";
 import { Select } from "../ui/Select";
-import { bench, select } from "../state/bench";
+import { bench } from "../state/bench";
 import { clipLabel, TakeIn, useClips } from "./clips";
 import { Row } from "./Row";
-import { send } from "../commands/send";
+import { make } from "../commands/send";
 import { Settled } from "../state/types";
 import { takeTool } from "../commands/tools";
 
@@ -18,14 +18,13 @@ async function put(shot: string, clip: string) {
   const info = clips.find((c) => c.id === clip)?.info;
   if (!info) return;
   const { frame } = bench();
-  const change = await send({
+  await make({
     type: "add-subject",
     frame,
     clip,
     size: [info.width, info.height],
     name: info.name.slice(0, 80),
   });
-  if (change?.made) select(change.made);
 }
 
 /** Ways to a new subject: key the plate itself, or bring in a clip that was shot before a backing. */

@@ -8,14 +8,14 @@ import { Section } from "../ui/Section";
 import { Select } from "../ui/Select";
 import { TextField } from "../ui/TextField";
 import { inDepth } from "../state/lookups";
-import { select, useFrame } from "../state/bench";
+import { useFrame } from "../state/bench";
 import { CleanUpRows } from "./CleanUpRows";
 import { clipLabel, TakeIn, useClips } from "./clips";
 import { KeyRow } from "./KeyRows";
 import { MatteRows } from "./MatteRows";
 import { RideRow } from "./RideRow";
 import { Heading, Row } from "./Row";
-import { send } from "../commands/send";
+import { make, send } from "../commands/send";
 import { SpillRows } from "./SpillRows";
 import { shown } from "../state/subjects";
 import { TriedRow, TriedShare, type Trying } from "./TriedRow";
@@ -296,13 +296,12 @@ function LimitRows({ b, subject, keep, attempt }: Rows & { b: Settled }) {
       [w, h],
       [0, h],
     ];
-    const change = await send({
+    await make({
       type: "add-pane",
       frame: frame,
       corners,
       name: "Background",
     });
-    if (change?.made) select(change.made);
   };
   return (
     <>

@@ -123,7 +123,8 @@ function firstTrack(elements: Record<string, Element>, selected: string | null):
 
 /** Select a cover, a pane, or nothing. */
 export function select(id: string | null, outline?: string) {
-  const { shot, selected, active } = bench();
+  const { shot, selected, active, choices } = bench();
+  setBench({ choices: choices + 1 });
   const next = outline ?? (shot ? firstTrack(shot.elements, id) : null);
   if (id === selected && next === active) return;
   setBench({ selected: id, active: next, points: new Set(), also: new Set(), proposal: null });

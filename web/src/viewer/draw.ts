@@ -1,7 +1,7 @@
 import { api, Corners, data, say, type PointKind } from "../api/client";
-import { bench, select, setBench } from "../state/bench";
+import { bench, setBench } from "../state/bench";
 import type { Draft } from "../state/slices/drag";
-import { send } from "../commands/send";
+import { make } from "../commands/send";
 import { started, type Started, type Starter } from "../shapes/starters";
 import { toPlate, toScreen, useView } from "../state/view";
 import { Gesture, PointerAt } from "./gesture";
@@ -124,9 +124,7 @@ export function beginPane(start: PointerAt): Gesture | null {
       const type = bench().tool === "byhand" ? "add-hand-carrier" : "add-pane";
       setBench({ draft: null, tool: "select" });
       const corners = inOrder(points.map((p) => [p[0]!, p[1]!]));
-      void send({ type, frame: bench().frame, corners }).then((change) => {
-        if (change?.made) select(change.made);
-      });
+      void make({ type, frame: bench().frame, corners });
     },
   };
 }

@@ -1,7 +1,7 @@
 import type { Carrier } from "../api/client";
-import { bench, select, setBench } from "../state/bench";
+import { bench, setBench } from "../state/bench";
 import { carrierOf, pointAt } from "../state/carriers";
-import { send } from "../commands/send";
+import { make, send } from "../commands/send";
 import { toPlate, toScreen, useView } from "../state/view";
 import { Gesture, PointerAt } from "./gesture";
 
@@ -103,9 +103,7 @@ export function beginPoint(start: PointerAt): Gesture {
     move: () => undefined,
     end: (at) => {
       const place = toPlate(useView.getState(), at.x, at.y);
-      void send({ type: "add-point", frame: bench().frame, place, ...into }).then(
-        (change) => change?.made && select(change.made),
-      );
+      void make({ type: "add-point", frame: bench().frame, place, ...into });
     },
   };
 }

@@ -1,9 +1,9 @@
 import { toast } from "sonner";
 
 import { api, data, say, type Sampled } from "../api/client";
-import { bench, select, setBench } from "../state/bench";
+import { bench, setBench } from "../state/bench";
 import { subjectOf } from "../state/lookups";
-import { send } from "../commands/send";
+import { make, send } from "../commands/send";
 import { toPlate, useView } from "../state/view";
 import { Gesture, PointerAt } from "./gesture";
 
@@ -43,9 +43,8 @@ async function sampleBox(box: [number, number, number, number]) {
       await send({ type: "set-subject", subject: subject.id, key });
       return;
     }
-    const change = await send({ type: "add-subject", frame, sample, ...(pane ? { pane } : {}) });
+    const change = await make({ type: "add-subject", frame, sample, ...(pane ? { pane } : {}) });
     if (!change?.made) return;
-    select(change.made);
     setBench({ into: null, tool: "select", look: pane ? "composite" : "matte" });
   } catch (error) {
     say(error);

@@ -253,7 +253,7 @@ def subject(
 ) -> Picture:
     """The subject's own colours (h, w, 3), unpremultiplied: the backing taken out of edges and its spill limited.
 
-    Where there is too little of the subject to tell, the colours around go on. What exceeds the others by more than it may
+    Where there is too little of the subject to report, the colours around go on. What exceeds the others by more than it may
     is taken from the main channel, and the light that goes is given back evenly, in a colour, or in that of what lies
     `behind` (h, w, 3) each pixel.
     """

@@ -26,7 +26,7 @@ AGREES = 1.0
 
 
 def model_of(count: int) -> Model:
-    """What so many points can tell: 1 shift, 2 similarity, 3 affine, 4 or more perspective."""
+    """What so many points can report: 1 shift, 2 similarity, 3 affine, 4 or more perspective."""
     by_count: tuple[Model, ...] = ("shift", "similarity", "affine", "perspective")
     return by_count[min(max(count, 1), 4) - 1]
 

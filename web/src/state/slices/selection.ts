@@ -12,6 +12,8 @@ export interface SelectionSlice {
   active: string | null;
   points: ReadonlySet<number>;
   keys: { element: string; frames: ReadonlySet<number> } | null;
+  /** How often something was chosen. An answer that would choose what it made leaves a later choice alone. */
+  choices: number;
   /** Covers chosen besides the selected one. */
   also: ReadonlySet<string>;
   /** The patch or blind spot that can be shaped on the picture. */
@@ -27,6 +29,7 @@ export interface SelectionSlice {
 export const SELECTION: SelectionSlice = {
   selected: null,
   active: null,
+  choices: 0,
   points: new Set(),
   keys: null,
   also: new Set(),
