@@ -18,15 +18,25 @@ Open = Callable[..., Bench]
 AXE = ROOT / "web" / "node_modules" / "axe-core" / "axe.min.js"
 
 
+EQUIVALENT = "[data-testid=strip] [role=slider]"
+"""In and out as marks on the strip lie where their frame is, as near to each other as frames are; the same can be typed
+and dragged in the details, which the guidelines' criterion of target size (2.5.8, "Equivalent") takes as enough."""
+
+
 def complaints(page: Page) -> list[str]:
     """What axe-core finds that is serious or worse (Web Content Accessibility Guidelines 2.2, A and AA)."""
     page.add_script_tag(path=AXE)
-    found: dict[str, Any] = page.evaluate(
-        "() => axe.run({runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa'], resultTypes: ['violations']})"
-    )
-    assert len(found["passes"]) > 10  # it has looked at something
+    rules = "runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa']"
+    runs: list[dict[str, Any]] = [
+        page.evaluate(f"() => axe.run({{{rules}, rules: {{'target-size': {{enabled: false}}}}}})"),
+        page.evaluate(
+            f"() => axe.run({{exclude: [{EQUIVALENT!r}]}}, {{runOnly: {{type: 'rule', values: ['target-size']}}}})"
+        ),
+    ]
+    assert len(runs[0]["passes"]) > 10  # it has looked at something
     return [
         f"{v['id']}: {v['help']}: {node['html'][:160]} {node['failureSummary'][:300]}"
+        for found in runs
         for v in found["violations"]
         if v["impact"] in ("serious", "critical")
         for node in v["nodes"][:3]
@@ -39,10 +49,10 @@ def test_the_list_and_the_sheet_of_keys(page: Page, room: str) -> None:
     page.get_by_test_id("shot-Panel tap").first.wait_for()
     if room == "dim":
         page.get_by_role("button", name="Dim room").click()
-    assert complaints(page) == []
+    assert "\n".join(complaints(page)) == ""
 
 
-@pytest.mark.parametrize("chosen", [None, "Index finger", "Panel"])
+@pytest.mark.parametrize("chosen", [None, "Index finger", "Panel screen"])
 @pytest.mark.parametrize("room", ["light", "dim"])
 def test_the_workbench(open_shot: Open, room: str, chosen: str | None) -> None:
     bench = open_shot()
@@ -51,21 +61,21 @@ def test_the_workbench(open_shot: Open, room: str, chosen: str | None) -> None:
     if chosen:
         bench.page.locator("[data-testid^=card-]").filter(has_text=chosen).first.click()
     bench.settled()
-    assert complaints(bench.page) == []
+    assert "\n".join(complaints(bench.page)) == ""
 
 
 def test_the_sheet_of_keys(open_shot: Open) -> None:
     bench = open_shot()
     bench.press("?")
-    bench.page.get_by_role("dialog").wait_for()
-    assert complaints(bench.page) == []
+    bench.page.get_by_text("Keys and gestures").first.wait_for()
+    assert "\n".join(complaints(bench.page)) == ""
 
 
 def test_delivery(open_shot: Open) -> None:
     page = open_shot().page
     page.get_by_role("link", name="Deliver").click()
     page.get_by_role("button", name="Render").wait_for()
-    assert complaints(page) == []
+    assert "\n".join(complaints(page)) == ""
 
 
 def test_intake_offers_the_standard_rate_that_is_nearest_to_an_odd_one(page: Page, tmp_path: Path) -> None:
@@ -76,8 +86,8 @@ def test_intake_offers_the_standard_rate_that_is_nearest_to_an_odd_one(page: Pag
     page.locator("input[type=file]").first.set_input_files(odd)
     take = page.get_by_role("button", name="Take 29.97 instead")
     take.wait_for()
-    expect(page.get_by_text("the last frame is then 0.00 frames off")).to_be_visible()
-    assert complaints(page) == []
+    expect(page.get_by_text("the last frame is then 0.005 frames off")).to_be_visible()
+    assert "\n".join(complaints(page)) == ""
     take.click()
     expect(take).to_have_count(0)
     expect(page.get_by_role("button", name="29.97")).to_have_attribute("aria-pressed", "true")
@@ -88,17 +98,18 @@ def focus_by_tab(page: Page, name: str, most: int = 120) -> None:
     """Press Tab until something of that name has the focus."""
     for _ in range(most):
         page.keyboard.press("Tab")
-        if page.evaluate("() => document.activeElement?.getAttribute('aria-label') ?? ''").startswith(name):
+        focused = "() => document.activeElement?.ariaLabel ?? document.activeElement?.innerText ?? ''"
+        if page.evaluate(focused).startswith(name):
             return
     pytest.fail(f"{name} cannot be reached by Tab")
 
 
 def test_the_order_in_depth_is_changed_by_keys_alone(open_shot: Open) -> None:
     bench = open_shot(fresh=True)
-    for x in (300, 600):
+    for x, name in ((300, "Cover"), (600, "Cover 2")):
         bench.press("c")
         bench.drag((x, 200), (x + 100, 300))
-        bench.last_done("Drew Cover")
+        bench.last_done(f"Drew {name}, frame")
     order = bench.page.locator("[data-testid^=card-]")
     before = order.evaluate_all("cards => cards.map(c => c.dataset.testid)")
     first = bench.page.get_by_test_id(before[0])

@@ -56,8 +56,11 @@ def test_stepping(open_shot: Open) -> None:
 
 
 def test_playback_follows_the_clock(open_shot: Open) -> None:
-    frames, _dropped, rate = feel.playback(open_shot())
-    assert frames > 90  # how many are passed over depends on the machine's other work: `make bench` counts them
+    frames, dropped, rate = feel.playback(open_shot())
+    # How many are passed over depends on the machine's other work, and `make bench` counts them; together with those that
+    # are shown they are what the plate's rate gives in 8 s, for a slow machine passes over and does not slow down.
+    assert frames + dropped == pytest.approx(200, abs=8)
+    assert frames > 40
     assert rate < 25.5
 
 

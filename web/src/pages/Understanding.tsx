@@ -194,7 +194,7 @@ function Rate({ correction: c, nearest, change }: Changing & { nearest: Understo
             Take {rateText(near.rate_num, near.rate_den)} instead
           </Button>
           <span className="text-ink-soft">
-            the nearest standard rate; the last frame is then {near.last_off.toFixed(2)}{" "}
+            the nearest standard rate; the last frame is then {Number(near.last_off.toPrecision(2))}{" "}
             {near.last_off === 1 ? "frame" : "frames"} off
           </span>
         </span>

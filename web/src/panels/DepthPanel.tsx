@@ -130,6 +130,8 @@ export function DepthPanel() {
         <ol className="ml-[6px] border-l border-dotted border-ink-soft/60 py-1 pl-2">
           <DndContext
             sensors={sensors}
+            // What it says for screen readers must not stand among the list's own items.
+            accessibility={{ container: document.body }}
             onDragStart={({ active }) => setHeld(lines.findIndex((l) => l.id === active.id))}
             onDragEnd={reorder}
             onDragCancel={() => setHeld(-1)}

@@ -1,6 +1,6 @@
 import type { Thing } from "../api/client";
 
-export const LANE = 22;
+export const LANE = 24;
 /** Frames to pixels of the strip and back. */
 export interface Scale {
   first: number;
