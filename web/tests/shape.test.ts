@@ -1,19 +1,19 @@
 import { describe, expect, it } from "vitest";
 
 import {
-    along,
-    bent,
-    count,
-    inside,
-    moved,
-    nearestOnCurve,
-    pathOf,
-    pointOf,
-    fillRows,
-    shapeAt,
-    shapeFrom,
-    unpack,
-    withHandle,
+  along,
+  bent,
+  count,
+  inside,
+  moved,
+  nearestOnCurve,
+  pathOf,
+  pointOf,
+  fillRows,
+  shapeAt,
+  shapeFrom,
+  unpack,
+  withHandle,
 } from "../src/shapes/shape";
 
 const square = shapeFrom([

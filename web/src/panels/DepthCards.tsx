@@ -49,8 +49,6 @@ function onEnter(lift: ((event: KeyboardEvent) => void) | undefined, choose: (ev
   return (event: KeyboardEvent<HTMLElement>) => {
     if (event.key === "Enter") choose(event);
     lift?.(event);
-    // The workbench would play.
-    if (event.code === "Space") event.stopPropagation();
   };
 }
 
