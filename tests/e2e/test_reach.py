@@ -112,13 +112,15 @@ def test_the_order_in_depth_is_changed_by_keys_alone(open_shot: Open) -> None:
         bench.last_done(f"Drew {name}, frame")
     order = bench.page.locator("[data-testid^=card-]")
     before = order.evaluate_all("cards => cards.map(c => c.dataset.testid)")
-    first = bench.page.get_by_test_id(before[0])
-    first.focus()
-    for key in ("Enter", "ArrowDown", "Enter"):
-        bench.page.keyboard.press(key)
-        bench.page.wait_for_function(
-            "() => new Promise(d => requestAnimationFrame(() => requestAnimationFrame(() => d(true))))"
-        )
+    assert before == ["card-Cover 2", "card-Cover"]
+    below = next(c["id"] for c in bench.elements("cover") if c["name"] == "Cover")
+    focus_by_tab(bench.page, "Cover 2")
+    said = bench.page.locator("[id^=DndLiveRegion]")
+    bench.page.keyboard.press("Space")
+    expect(said).to_contain_text("over droppable area")
+    bench.page.keyboard.press("ArrowDown")
+    expect(said).to_contain_text(f"over droppable area {below}")
+    bench.page.keyboard.press("Space")
     expect(order.first).not_to_have_attribute("data-testid", before[0])
     bench.press("Control+z")
     expect(order.first).to_have_attribute("data-testid", before[0])
