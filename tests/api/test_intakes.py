@@ -133,19 +133,19 @@ def test_a_full_disk_while_decoding_can_be_tried_again(
     monkeypatch: pytest.MonkeyPatch,
     settings: Settings,
 ) -> None:
-    real = clip._write
+    real = clip.write_file
 
     def full(path: Path, data: bytes) -> None:
         if path.name == "000002.jpg":
             raise OSError(errno.ENOSPC, "No space left on device")
         real(path, data)
 
-    monkeypatch.setattr(clip, "_write", full)
+    monkeypatch.setattr(clip, "write_file", full)
     failed = take_in(write_sequence(tmp_path, range(1, 6)))
     assert failed["state"] == "failed"
     assert "disk is full" in failed["message"]
     assert list(settings.media.iterdir()) == []
-    monkeypatch.setattr(clip, "_write", real)
+    monkeypatch.setattr(clip, "write_file", real)
     again = client.post(f"/api/intakes/{failed['id']}/accept", json=correction(failed))
     assert again.status_code == 200
     work()

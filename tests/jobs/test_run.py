@@ -117,7 +117,7 @@ def test_a_worker_takes_jobs_off_the_queue_and_a_running_one_can_be_cancelled(
         long_job = put.put(session, "endless", "Long", {}).id
         short_job = put.put(session, "short", "Short", {}).id
     loop = asyncio.new_event_loop()
-    worker = loop.create_task(queue._work(settings, 1, signals=False))
+    worker = loop.create_task(queue.work(settings, 1, signals=False))
     thread = threading.Thread(target=lambda: loop.run_until_complete(asyncio.wait([worker])))
     thread.start()
     try:

@@ -197,7 +197,7 @@ def test_a_disk_that_fills_up_while_decoding_is_told_and_cleaned(
     source = tmp_path / "source"
     understood = probe(write_sequence(source, range(1, 9)))
     room = [6]
-    real = clip._write
+    real = clip.write_file
 
     def write(path: Path, data: bytes) -> None:
         room[0] -= 1
@@ -205,7 +205,7 @@ def test_a_disk_that_fills_up_while_decoding_is_told_and_cleaned(
             raise OSError(errno.ENOSPC, "No space left on device")
         real(path, data)
 
-    monkeypatch.setattr(clip, "_write", write)
+    monkeypatch.setattr(clip, "write_file", write)
     with pytest.raises(MediaError, match=r"disk is full.*removed again"):
         clip.decode(source, tmp_path / "clip", understood, nothing)
     assert not (tmp_path / "clip").exists()

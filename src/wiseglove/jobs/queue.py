@@ -80,7 +80,8 @@ async def _rescue(app: procrastinate.App) -> None:
         await asyncio.sleep(STALLED / 3)
 
 
-async def _work(settings: Settings, concurrency: int, signals: bool = True) -> None:
+async def work(settings: Settings, concurrency: int, signals: bool = True) -> None:
+    """Take jobs off the queue and do them, `concurrency` at a time, until cancelled or (with `signals`) told to end."""
     database = Database(settings.database_url)
     app = _app(settings, database)
     async with app.open_async():
@@ -98,5 +99,5 @@ def work_forever(settings: Settings, concurrency: int = 1) -> None:
     """Take jobs off the queue until the process is told to stop."""
     started = time.monotonic()
     warm_up()
-    asyncio.run(_work(settings, concurrency))
+    asyncio.run(work(settings, concurrency))
     log.info("worker stopped after %.0f s", time.monotonic() - started)

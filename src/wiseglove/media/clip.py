@@ -61,7 +61,7 @@ def decode(source: Path, target: Path, understood: Understood, progress: Progres
         _check_room(target, understood)
         decode_kind = _decode_movie if understood.kind == "movie" else _decode_files
         info = decode_kind(source, target, understood, progress)
-        _write(target / "clip.json", info.model_dump_json().encode())
+        write_file(target / "clip.json", info.model_dump_json().encode())
         return info
     except BaseException as error:
         shutil.rmtree(target, ignore_errors=True)
@@ -122,12 +122,12 @@ def write_display(folder: Path, number: int, pixels: NDArray[Any]) -> None:
     """Write both display copies of a picture (RGB or RGBA of any depth)."""
     shown = cv2.cvtColor(to_eight_bits(pixels[..., :3]), cv2.COLOR_RGB2BGR)
     sampling = [cv2.IMWRITE_JPEG_SAMPLING_FACTOR, cv2.IMWRITE_JPEG_SAMPLING_FACTOR_444]
-    _write(full_path(folder, number), _jpeg(shown, [cv2.IMWRITE_JPEG_QUALITY, 93, *sampling]))
+    write_file(full_path(folder, number), _jpeg(shown, [cv2.IMWRITE_JPEG_QUALITY, 93, *sampling]))
     height, width = shown.shape[:2]
     if width > PROXY_WIDTH:
         size = (PROXY_WIDTH, max(round(height * PROXY_WIDTH / width), 1))
         shown = cv2.resize(shown, size, interpolation=cv2.INTER_AREA)
-    _write(proxy_path(folder, number), _jpeg(shown, [cv2.IMWRITE_JPEG_QUALITY, 85]))
+    write_file(proxy_path(folder, number), _jpeg(shown, [cv2.IMWRITE_JPEG_QUALITY, 85]))
 
 
 def first_picture(source: Path, understood: Understood, width: int = 680) -> NDArray[np.uint8]:
@@ -145,7 +145,8 @@ def _jpeg(pixels: NDArray[Any], flags: list[int]) -> bytes:
     return cv2.imencode(".jpg", pixels, flags)[1].tobytes()
 
 
-def _write(path: Path, data: bytes) -> None:
+def write_file(path: Path, data: bytes) -> None:
+    """Write a file of a clip's folder. Raises OSError where the disk has no room for it."""
     with path.open("wb") as file:
         file.write(data)
 

@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { bounds } from "../api/bounds";
 import { ChevronLeft, ChevronRight, ChevronsLeftRight, Square, X } from "lucide-react";
 
-import { api, data, type Carrier, type SolvedFrame } from "../api/client";
+import { api, data, type Job, type Carrier, type SolvedFrame } from "../api/client";
 import { Button, IconButton } from "../ui/Button";
 import { lastFrame } from "../state/plate";
 import { NumberField } from "../ui/NumberField";
@@ -53,70 +53,15 @@ function useReasons(shot_id: string): Record<string, string> {
 /** Where a carrier looks, how it moves, and solving it. */
 export function CarrierDetails({ b, carrier }: { b: Settled; carrier: Carrier }) {
   const frame = useFrame();
-  const loop = useBench((now) => now.loop);
-  const { plate } = b.shot!;
-  const first = plate.first;
-  const last = lastFrame(plate);
   const set = (change: Partial<Carrier>) =>
     void send({ type: "set-carrier", carrier: carrier.id, ...change });
   const { job } = underWay(useJobs(b.shot!.id).data?.filter((j) => j.kind === "solve"));
-  const solved = solvedOf(b, carrier);
-  const why = useReasons(b.shot!.id);
-  const span = loop ?? null;
   return (
     <>
       <Heading name={carrier.name} kind="carrier" />
-      {!isByHand(carrier) && (
-        <Row label="Solve">
-          {job ? (
-            <Button small look="brick" onClick={() => cancelJob(job.id)}>
-              <Square size={13} /> Stop, keep what is there
-            </Button>
-          ) : (
-            <>
-              <IconButton
-                label="Solve backwards from this frame"
-                className="h-7 w-8 border border-line"
-                onClick={() => solve(carrier.id, first, Math.max(frame, first + 1))}
-              >
-                <ChevronLeft size={17} />
-              </IconButton>
-              <Button
-                small
-                look="main"
-                title="Solve all frames, both ways"
-                onClick={() => solve(carrier.id, first, last)}
-              >
-                <ChevronsLeftRight size={15} /> Solve all
-              </Button>
-              <IconButton
-                label="Solve forwards from this frame"
-                className="h-7 w-8 border border-line"
-                onClick={() => solve(carrier.id, Math.min(frame, last - 1), last)}
-              >
-                <ChevronRight size={17} />
-              </IconButton>
-              {span && (
-                <Button small onClick={() => solve(carrier.id, span[0], span[1])}>
-                  {span[0]} to {span[1]}
-                </Button>
-              )}
-            </>
-          )}
-        </Row>
-      )}
-      <EvidenceOf place={solved.get(frame)} />
-      {(b.doubts[carrier.id]?.runs ?? []).map((run) => (
-        <button
-          key={run.first}
-          type="button"
-          className="mb-1 block w-full rounded-md border-l-[3px] border-marigold py-0.5 pr-1 pl-2 text-left text-[13px] leading-[17px] hover:bg-cloth-sunk"
-          onClick={() => goTo(run.first)}
-        >
-          <b>{run.first === run.last ? run.first : `${run.first} to ${run.last}`}</b> {run.status}.{" "}
-          {why[run.reason]}
-        </button>
-      ))}
+      {!isByHand(carrier) && <SolveRow b={b} carrier={carrier} job={job} />}
+      <EvidenceOf place={solvedOf(b, carrier).get(frame)} />
+      <Runs b={b} carrier={carrier} />
       {carrier.points.length ? (
         <FollowedRows b={b} carrier={carrier} />
       ) : (
@@ -128,62 +73,136 @@ export function CarrierDetails({ b, carrier }: { b: Settled; carrier: Carrier })
       <Section title="Slip, jitter, smoothing" open={false}>
         <CheckRows b={b} carrier={carrier} busy={job !== undefined} />
       </Section>
-      <Section title="Name and more" open={false}>
-        <Row label="Name">
-          <TextField
-            label="Name"
-            className="flex-1"
-            value={carrier.name}
-            onCommit={(name) => set({ name })}
-          />
-        </Row>
-        <Row label="Reference">
-          <Button small look="quiet" onClick={() => goTo(carrier.at)}>
-            Frame {carrier.at}
-          </Button>
-          {carrier.references.map((frame) => (
-            <Button
-              key={frame}
-              small
-              title={`Take the further reference at ${frame} away`}
-              onClick={() => void send({ type: "renew-reference", carrier: carrier.id, frame, renew: false })}
-            >
-              {frame} <X size={12} />
-            </Button>
-          ))}
-          {solved.get(frame)?.status === "solved" && frame !== carrier.at && !carrier.points.length && (
-            <Button
-              small
-              title="Beyond this frame, compare with what is seen here; solve again to use it"
-              onClick={() => void send({ type: "renew-reference", carrier: carrier.id, frame: frame })}
-            >
-              New at {frame}
-            </Button>
-          )}
-        </Row>
-        <Row label="Solution">
+      <More b={b} carrier={carrier} set={set} />
+    </>
+  );
+}
+
+/** Solving: back, all and on from the frame in view, or the loop's range; stopping while it runs. */
+function SolveRow({ b, carrier, job }: { b: Settled; carrier: Carrier; job: Job | undefined }) {
+  const frame = useFrame();
+  const span = useBench((now) => now.loop);
+  const { plate } = b.shot!;
+  const first = plate.first;
+  const last = lastFrame(plate);
+  return (
+    <Row label="Solve">
+      {job ? (
+        <Button small look="brick" onClick={() => cancelJob(job.id)}>
+          <Square size={13} /> Stop, keep what is there
+        </Button>
+      ) : (
+        <>
+          <IconButton
+            label="Solve backwards from this frame"
+            className="h-7 w-8 border border-line"
+            onClick={() => solve(carrier.id, first, Math.max(frame, first + 1))}
+          >
+            <ChevronLeft size={17} />
+          </IconButton>
           <Button
             small
-            disabled={!carrier.solved.length}
-            onClick={() =>
-              void send({
-                type: "clear-solution",
-                carrier: carrier.id,
-                first: span?.[0] ?? first,
-                last: span?.[1] ?? last,
-              })
-            }
+            look="main"
+            title="Solve all frames, both ways"
+            onClick={() => solve(carrier.id, first, last)}
           >
-            {span ? `Clear ${span[0]} to ${span[1]}` : "Clear all of it"}
+            <ChevronsLeftRight size={15} /> Solve all
           </Button>
-        </Row>
-        <Row label="">
-          <Button look="brick" small onClick={() => void send({ type: "delete", element: carrier.id })}>
-            Delete carrier
-          </Button>
-        </Row>
-      </Section>
+          <IconButton
+            label="Solve forwards from this frame"
+            className="h-7 w-8 border border-line"
+            onClick={() => solve(carrier.id, Math.min(frame, last - 1), last)}
+          >
+            <ChevronRight size={17} />
+          </IconButton>
+          {span && (
+            <Button small onClick={() => solve(carrier.id, span[0], span[1])}>
+              {span[0]} to {span[1]}
+            </Button>
+          )}
+        </>
+      )}
+    </Row>
+  );
+}
+
+/** The stretches that need a hand, with why. */
+function Runs({ b, carrier }: { b: Settled; carrier: Carrier }) {
+  const why = useReasons(b.shot!.id);
+  return (
+    <>
+      {(b.doubts[carrier.id]?.runs ?? []).map((run) => (
+        <button
+          key={run.first}
+          type="button"
+          className="mb-1 block w-full rounded-md border-l-[3px] border-marigold py-0.5 pr-1 pl-2 text-left text-[13px] leading-[17px] hover:bg-cloth-sunk"
+          onClick={() => goTo(run.first)}
+        >
+          <b>{run.first === run.last ? run.first : `${run.first} to ${run.last}`}</b> {run.status}.{" "}
+          {why[run.reason]}
+        </button>
+      ))}
     </>
+  );
+}
+
+/** Its name, its references, and taking away what was solved or all of it. */
+function More({ b, carrier, set }: { b: Settled; carrier: Carrier; set: Set }) {
+  const frame = useFrame();
+  const span = useBench((now) => now.loop);
+  const solved = solvedOf(b, carrier);
+  const { plate } = b.shot!;
+  return (
+    <Section title="Name and more" open={false}>
+      <Row label="Name">
+        <TextField label="Name" className="flex-1" value={carrier.name} onCommit={(name) => set({ name })} />
+      </Row>
+      <Row label="Reference">
+        <Button small look="quiet" onClick={() => goTo(carrier.at)}>
+          Frame {carrier.at}
+        </Button>
+        {carrier.references.map((frame) => (
+          <Button
+            key={frame}
+            small
+            title={`Take the further reference at ${frame} away`}
+            onClick={() => void send({ type: "renew-reference", carrier: carrier.id, frame, renew: false })}
+          >
+            {frame} <X size={12} />
+          </Button>
+        ))}
+        {solved.get(frame)?.status === "solved" && frame !== carrier.at && !carrier.points.length && (
+          <Button
+            small
+            title="Beyond this frame, compare with what is seen here; solve again to use it"
+            onClick={() => void send({ type: "renew-reference", carrier: carrier.id, frame: frame })}
+          >
+            New at {frame}
+          </Button>
+        )}
+      </Row>
+      <Row label="Solution">
+        <Button
+          small
+          disabled={!carrier.solved.length}
+          onClick={() =>
+            void send({
+              type: "clear-solution",
+              carrier: carrier.id,
+              first: span?.[0] ?? plate.first,
+              last: span?.[1] ?? lastFrame(plate),
+            })
+          }
+        >
+          {span ? `Clear ${span[0]} to ${span[1]}` : "Clear all of it"}
+        </Button>
+      </Row>
+      <Row label="">
+        <Button look="brick" small onClick={() => void send({ type: "delete", element: carrier.id })}>
+          Delete carrier
+        </Button>
+      </Row>
+    </Section>
   );
 }
 
