@@ -4,6 +4,9 @@ from __future__ import annotations
 
 import asyncio
 import json
+from collections.abc import Coroutine
+from concurrent.futures import ThreadPoolExecutor
+from typing import Any
 
 from wiseglove.api.events import AT_HAND, GAP, HELLO, QUEUE, Notice, Notices
 
@@ -17,7 +20,13 @@ def heard(notices: Notices, last: str | None, expected: int) -> list[Notice]:
         await stream.aclose()  # type: ignore[attr-defined]
         return found
 
-    return asyncio.run(listen())
+    return run_apart(listen())
+
+
+def run_apart(work: Coroutine[Any, Any, list[Notice]]) -> list[Notice]:
+    """Run in a thread of its own, for another test's browser may have a loop running in this one."""
+    with ThreadPoolExecutor(1) as pool:
+        return pool.submit(asyncio.run, work).result()
 
 
 def said(count: int) -> Notices:
@@ -72,7 +81,7 @@ def test_a_page_that_is_too_slow_is_told_a_gap_in_place_of_what_does_not_fit() -
         await stream.aclose()  # type: ignore[attr-defined]
         return found
 
-    found = [n.payload for n in asyncio.run(run())]
+    found = [n.payload for n in run_apart(run())]
     assert GAP in found
     after = [json.loads(p)["revision"] for p in found[found.index(GAP) + 1 :]]
     assert after == list(range(after[0], QUEUE + 50))  # after the gap nothing is missing

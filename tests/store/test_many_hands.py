@@ -6,6 +6,7 @@ import json
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 from random import Random
+from threading import Barrier
 
 from pydantic import ValidationError
 from sqlalchemy import func, select
@@ -35,6 +36,8 @@ class Hand:
     url: str
     shot: str
     count: int
+    round: Barrier
+    """All begin each of their edits together: how often they meet does not depend on how busy the machine is."""
     known: dict[str, int] = field(default_factory=dict)
     """The revision on which each acknowledged edit was made."""
     refused: list[tuple[int, RevisionError]] = field(default_factory=list)
@@ -44,6 +47,7 @@ class Hand:
         with database.transaction() as session:
             seen = shots.load(session, self.shot)
         for number in range(self.count):
+            self.round.wait(300)
             if random.random() < 0.4:  # else it goes on with what it saw last
                 with database.transaction() as session:
                     seen = shots.load(session, self.shot)
@@ -80,7 +84,8 @@ def test_nothing_acknowledged_is_lost_nothing_is_done_twice_and_refusals_say_by_
     ):
         start = apply(database, shot.id, edit)
 
-    hands = [Hand(name, url, shot.id, EDITS // 3 + 1) for name in ("page one", "page two", "worker")]
+    together = Barrier(3)
+    hands = [Hand(name, url, shot.id, EDITS // 3 + 1, together) for name in ("page one", "page two", "worker")]
     with ThreadPoolExecutor(3) as pool:
         list(pool.map(Hand.work, hands))
 
