@@ -10,7 +10,7 @@ from wiseglove.jobs.deliver import corner_rows
 from wiseglove.shot.edits import AddCarrier, KeepSolution, Ride, SetByHand
 from wiseglove.shot.evaluated import EvaluatedShot
 from wiseglove.shot.model import Pane, SolvedFrame
-from wiseglove.shot.trust import Trust, trust
+from wiseglove.shot.trust import Trust, trusted
 
 FIRST = 1001
 PATCH = [(x, y, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0) for x, y in SQUARE]
@@ -42,14 +42,14 @@ def pane(shot: EvaluatedShot) -> Pane:
 
 
 def test_a_frame_is_trusted_as_far_as_what_it_rides_on(shot: EvaluatedShot) -> None:
-    found = {frame: trust(shot, pane(shot), frame) for frame in range(FIRST, FIRST + 12)}
+    found = dict(enumerate(trusted(shot, pane(shot), range(FIRST, FIRST + 12)), FIRST))
     assert found[1003] == Trust("solved", 0.9)
     assert found[1005] == Trust("unsure", 0.4)
     assert found[1006].status == found[1007].status == "lost"
     assert found[1006].confidence == 0.0
     assert found[1009] == Trust("solved", 0.8)
     assert found[1011].status == "held"
-    assert trust(shot, shot.outlines_of(shot.covers[0])[0], 1006) == Trust("set", 1.0)
+    assert trusted(shot, shot.outlines_of(shot.covers[0])[0], [1006]) == [Trust("set", 1.0)]
 
 
 def test_the_table_of_corners_says_what_was_lost_and_is_read_back(shot: EvaluatedShot) -> None:
@@ -70,4 +70,4 @@ def test_the_table_of_corners_says_what_was_lost_and_is_read_back(shot: Evaluate
 
 def test_what_the_artist_sets_by_hand_is_trusted(shot: EvaluatedShot) -> None:
     corrected = after(shot, SetByHand(type="set-by-hand", carrier="k", frame=1006, corners=SQUARE))
-    assert trust(corrected, pane(corrected), 1006) == Trust("bridged", 1.0)
+    assert trusted(corrected, pane(corrected), [1006]) == [Trust("bridged", 1.0)]

@@ -24,7 +24,7 @@ from wiseglove.shot.formats import upgraded_shot
 from wiseglove.shot.model import Contents, Cover, Pane, Shot
 from wiseglove.shot.render import FrameScene
 from wiseglove.shot.subject import Subject
-from wiseglove.shot.trust import trust
+from wiseglove.shot.trust import trusted
 from wiseglove.store.pictures import ExactPictures
 
 
@@ -172,8 +172,7 @@ def corner_rows(shot: EvaluatedShot, pane: Pane) -> list[motion.Row]:
     """Where a pane's corners are shown on each frame, and how far what it rides on is to be trusted there."""
     frames = range(shot.plate.first, shot.plate.last + 1)
     corners = shot.points_at(pane, np.arange(frames.start, frames.stop))[:, :, :2]
-    trusted = [trust(shot, pane, frame) for frame in frames]
     return [
         motion.Row(frame, there.status, there.confidence, quad)
-        for frame, there, quad in zip(frames, trusted, corners, strict=True)
+        for frame, there, quad in zip(frames, trusted(shot, pane, frames), corners, strict=True)
     ]

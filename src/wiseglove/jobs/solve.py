@@ -45,8 +45,11 @@ EVERY = 0.12
 """Seconds between two notices of what was solved."""
 
 
-class _Solved:
-    """Collects what is solved, and shows it to pages a few frames at a time."""
+class SoFar:
+    """Collects what is solved, and shows it to pages a few frames at a time.
+
+    A notice holds what is new and no more, for PostgreSQL takes less than 8 kB (NOTIFY's documentation).
+    """
 
     def __init__(self, run: Run, carrier: Carrier, total: int) -> None:
         self.places: dict[int, SolvedFrame] = {}
@@ -58,6 +61,7 @@ class _Solved:
         self.tracks: dict[str, dict[int, FollowedFrame]] = {}
 
     def note(self, place: Place) -> None:
+        """Take in a frame."""
         solved = as_solved(place, self._base)
         for point, there in place.points.items():
             status: Any = there.status
@@ -74,12 +78,15 @@ class _Solved:
         self.publish()
 
     def publish(self) -> None:
+        """Show pages what is new."""
         with self._run.database.transaction() as session:
             places = [s.model_dump(mode="json") for s in self._new.values()]
+            found = doubts.of_motion(self._carrier.id, self.places.values())
+            runs = [r for r in doubts.runs(self.places.values()) if any(r.first <= f <= r.last for f in self._new)]
             body = {
                 "shot": self._run.shot, "carrier": self._carrier.id, "places": places,
-                "doubts": [d.model_dump(mode="json") for d in doubts.of_motion(self._carrier.id, self.places.values())],
-                "runs": [r.model_dump(mode="json") for r in doubts.runs(self.places.values())],
+                "doubts": [d.model_dump(mode="json") for d in found if d.frame in self._new],
+                "runs": [r.model_dump(mode="json") for r in runs],
             }  # fmt: skip
             jobs.announce(session, "motion", body)
         self._new.clear()
@@ -121,7 +128,7 @@ def work(run: Run) -> Outcome:
     first, last = int(run.payload["first"]), int(run.payload["last"])
     # What is left out is looked at beside what is solved, so it gets its own readers.
     pictures, others = ExactPictures(run.settings.media), ExactPictures(run.settings.media)
-    so_far = _Solved(run, carrier, last - first + 1)
+    so_far = SoFar(run, carrier, last - first + 1)
     try:
         _check_matte(run, shot, carrier)
         seeing = _Seeing(shot, carrier, pictures, others)
@@ -223,7 +230,7 @@ class _Seeing:
 
 
 def _solved(
-    carrier: Carrier, parts: list[tuple[int, int, int]], picture_at: PictureAt, seeing: _Seeing, so_far: _Solved
+    carrier: Carrier, parts: list[tuple[int, int, int]], picture_at: PictureAt, seeing: _Seeing, so_far: SoFar
 ) -> dict[int, Place]:
     """Each part of the range with its own reference; what hangs on a reference that is not sure stays as it was."""
     places: dict[int, Place] = {}

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from typing import Literal
 
+from wiseglove.core.motion.solve import stretches
 from wiseglove.shot.basics import ElementId, Share, Strict
 from wiseglove.shot.model import SolvedFrame
 
@@ -62,16 +63,8 @@ def of_slip(carrier: str, first: int, slip: Sequence[float | None]) -> list[Doub
 
 def runs(solved: Iterable[SolvedFrame]) -> list[Run]:
     """Runs of frames that need a look, in order; each has the reason of its first frame."""
-    out: list[Run] = []
-    for place in sorted(solved, key=lambda s: s.frame):
-        if place.status == "solved":
-            continue
-        last = out[-1] if out else None
-        if last is not None and last.last == place.frame - 1 and last.status == place.status:
-            out[-1] = last.model_copy(update={"last": place.frame})
-        else:
-            out.append(Run(first=place.frame, last=place.frame, status=place.status, reason=place.reason))
-    return out
+    found = stretches({s.frame: s for s in solved})
+    return [Run.model_validate(dict(zip(Run.model_fields, run, strict=True))) for run in found]
 
 
 def worst_first(doubts: Iterable[Doubt]) -> list[Doubt]:

@@ -37,10 +37,15 @@ def moves_alike(one: Carrier, other: Carrier) -> bool:
     )
 
 
+def known_frames(carrier: Carrier) -> list[int]:
+    """The frames on which a carrier's motion is solved or set by hand, in order."""
+    return sorted({carrier.at, *(s.frame for s in carrier.solved if s.corners), *(k.frame for k in carrier.bridge)})
+
+
 def known_span(carrier: Carrier) -> tuple[int, int]:
-    """First and last frame between which a carrier's motion is solved or set by hand."""
-    frames = [carrier.at, *(s.frame for s in carrier.solved if s.corners), *(k.frame for k in carrier.bridge)]
-    return min(frames), max(frames)
+    """First and last of them."""
+    frames = known_frames(carrier)
+    return frames[0], frames[-1]
 
 
 def corrected_by(corrections: list[HandKey], frames: Array) -> Array:

@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from bisect import bisect
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
 
 from wiseglove.shot.model import Animated, Carrier, Contents
+from wiseglove.shot.motions import known_frames
 from wiseglove.shot.rider import Rider
 
 Standing = Literal["solved", "unsure", "lost", "bridged", "held", "set"]
@@ -23,24 +26,32 @@ class Trust:
     confidence: float
 
 
-def trust(shot: Contents, element: Animated, frame: int) -> Trust:
-    """The trust in the least sure of the motions that an element rides on."""
+def trusted(shot: Contents, element: Animated, frames: Sequence[int]) -> list[Trust]:
+    """The trust on each frame in the least sure of the motions that an element rides on."""
     found = (shot.find(i, Carrier) for i in Rider(element).carriers)
-    every = [trust_in_carrier(carrier, frame) for carrier in found if carrier is not None]
-    return min(every, key=lambda t: t.confidence, default=Trust("set", 1.0))
+    every = [_in_carrier(carrier, frames) for carrier in found if carrier is not None]
+    if not every:
+        return [Trust("set", 1.0)] * len(frames)
+    return [min(here, key=lambda t: t.confidence) for here in zip(*every, strict=True)]
 
 
-def trust_in_carrier(carrier: Carrier, frame: int) -> Trust:
-    """What a carrier's motion on a frame comes from."""
-    if frame == carrier.at or any(k.frame == frame for k in carrier.bridge):
-        return Trust("solved" if frame == carrier.at and not carrier.bridge else "bridged", 1.0)
-    there = next((s for s in carrier.solved if s.frame == frame), None)
-    if there is not None and there.corners is not None:
-        return Trust(there.status, there.confidence)
-    known = [carrier.at, *(s.frame for s in carrier.solved if s.corners), *(k.frame for k in carrier.bridge)]
-    if not min(known) < frame < max(known):
-        return Trust("lost" if there is not None else "held", 0.0)
-    before, after = max(f for f in known if f < frame), min(f for f in known if f > frame)
-    if {before, after} & {k.frame for k in carrier.bridge}:
-        return Trust("bridged", 1.0)
-    return Trust("lost", there.confidence if there is not None else 0.0)
+def _in_carrier(carrier: Carrier, frames: Sequence[int]) -> list[Trust]:
+    """What a carrier's motion comes from on each frame."""
+    solved = {s.frame: s for s in carrier.solved}
+    by_hand = {k.frame for k in carrier.bridge}
+    known = known_frames(carrier)
+
+    def of(frame: int) -> Trust:
+        if frame in by_hand or frame == carrier.at:
+            return Trust("bridged" if by_hand else "solved", 1.0)
+        there = solved.get(frame)
+        if there is not None and there.corners is not None:
+            return Trust(there.status, there.confidence)
+        if not known[0] < frame < known[-1]:
+            return Trust("lost" if there is not None else "held", 0.0)
+        after = bisect(known, frame)
+        if by_hand & {known[after - 1], known[after]}:
+            return Trust("bridged", 1.0)
+        return Trust("lost", there.confidence if there is not None else 0.0)
+
+    return [of(frame) for frame in frames]

@@ -40,13 +40,13 @@ def as_job(row: JobRow) -> Job:
 
 
 def announce(session: Session, topic: str, body: dict[str, Any]) -> None:
-    """Report all pages, when the transaction commits."""
+    """Tell all pages, when the transaction commits."""
     payload = json.dumps({"topic": topic, **body})
     session.execute(text("select pg_notify(:channel, :payload)"), {"channel": CHANNEL, "payload": payload})
 
 
 def announce_change(session: Session, changed: Changed, by: str | None = None) -> None:
-    """Report all pages that a shot has a new revision, when the transaction commits. by: what did it, where no page did."""
+    """Tell all pages that a shot has a new revision, when the transaction commits. by: what did it, where no page did."""
     about = {"shot": changed.shot.id, "revision": changed.shot.revision}
     announce(session, "shot", about if by is None else {**about, "by": by})
 

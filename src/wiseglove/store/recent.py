@@ -28,11 +28,6 @@ class RecentShots:
             found = self._shots.get(shot)
         return found if found is not None and found.revision == revision else None
 
-    def latest(self, shot: str) -> EvaluatedShot | None:
-        """A shot at whatever revision it is at hand."""
-        with self._lock:
-            return self._shots.get(shot)
-
     def _keep(self, shot: EvaluatedShot) -> None:
         with self._lock:
             there = self._shots.get(shot.id)

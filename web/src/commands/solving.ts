@@ -4,12 +4,10 @@ import { bench, setBench } from "../state/bench";
 import { inDepth, shapeOf } from "../state/lookups";
 import { Has } from "../state/types";
 
+type Judged = { doubts: Doubt[]; runs: Run[] };
+
 /** Take in frames that were just solved; the picture follows the newest one while its carrier is selected. */
-export function watchSolving(
-  carrier: string,
-  places: SolvedFrame[],
-  found: { doubts: Doubt[]; runs: Run[] },
-) {
+export function watchSolving(carrier: string, places: SolvedFrame[], found: Judged) {
   const { solving, selected, shot, doubts } = bench();
   const known = { ...solving[carrier] };
   for (const place of places) known[place.frame] = place;
@@ -21,10 +19,23 @@ export function watchSolving(
   const newest = (after.length || !onlyBack ? after : places).at(-1)?.frame;
   setBench({
     solving: { ...solving, [carrier]: known },
-    doubts: { ...doubts, [carrier]: found },
+    doubts: { ...doubts, [carrier]: withNewer(doubts[carrier], places, found) },
     ...(selected === carrier && newest !== undefined ? { frame: newest, playing: false } : {}),
   });
   if (selected === carrier && newest !== undefined) showRiding(carrier, newest);
+}
+
+/** What needs a look, with what was just found of some frames in place of what was known of those. */
+function withNewer(known: Judged | undefined, places: SolvedFrame[], found: Judged): Judged {
+  const frames = new Set(places.map((p) => p.frame));
+  const overtaken = (run: Run) =>
+    [...frames].some((f) => run.first <= f && f <= run.last) ||
+    found.runs.some((newer) => newer.first <= run.last && run.first <= newer.last);
+  const runs = [...(known?.runs ?? []).filter((run) => !overtaken(run)), ...found.runs];
+  return {
+    doubts: [...(known?.doubts ?? []).filter((d) => !frames.has(d.frame)), ...found.doubts],
+    runs: runs.sort((p, q) => p.first - q.first),
+  };
 }
 
 /** In the composite, the nearest pane that rides on what is being solved goes along as if it were dragged. */

@@ -124,10 +124,15 @@ function firstTrack(elements: Record<string, Element>, selected: string | null):
 /** Select a cover, a pane, or nothing. */
 export function select(id: string | null, outline?: string) {
   const { shot, selected, active, choices } = bench();
-  setBench({ choices: choices + 1 });
   const next = outline ?? (shot ? firstTrack(shot.elements, id) : null);
-  if (id === selected && next === active) return;
-  setBench({ selected: id, active: next, points: new Set(), also: new Set(), proposal: null });
+  const chosen = {
+    selected: id,
+    active: next,
+    points: new Set<number>(),
+    also: new Set<string>(),
+    proposal: null,
+  };
+  setBench({ choices: choices + 1, ...(id === selected && next === active ? {} : chosen) });
 }
 
 /** Go to a frame; it stays within the plate. */

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import threading
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import replace
+from typing import Protocol
 
 import cv2
 import numpy as np
@@ -125,7 +126,19 @@ def segments(at: int, references: list[int], first: int, last: int) -> list[tupl
     return [(r, low, high) for r, low, high in inside if low <= high]
 
 
-def stretches(places: dict[int, Place]) -> list[tuple[int, int, str, str]]:
+class Judged(Protocol):
+    """A frame's place, as far as how sure it is."""
+
+    @property
+    def status(self) -> str:
+        """solved, unsure or lost."""
+
+    @property
+    def reason(self) -> str:
+        """Why it is not surer."""
+
+
+def stretches(places: Mapping[int, Judged]) -> list[tuple[int, int, str, str]]:
     """Runs of frames that are not solved: (first, last, status, reason)."""
     out: list[tuple[int, int, str, str]] = []
     for frame in sorted(places):
