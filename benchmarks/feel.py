@@ -126,9 +126,11 @@ def _playing(page: Page) -> list[Row]:
         bench = Bench.open(page)
         bench.press(key)
         bench.settled()
-        frames, dropped, rate = feel.playback(bench, 6000 if key == "1" else 14000)
-        rows.append(Row(f"playing the {look} at 720p, dropped of {frames}", dropped, "frames", "feel.dropped"))
-        rows.append(Row(f"playing the {look} at 720p, rate", rate, "f/s", "feel.rate", "plate 25 f/s"))
+        seen = feel.playback(bench)
+        rows.append(
+            Row(f"playing the {look} at 720p, dropped of {seen.frames}", seen.dropped, "frames", "feel.dropped")
+        )
+        rows.append(Row(f"playing the {look} at 720p, rate", seen.rate, "f/s", "feel.rate", "plate 25 f/s"))
     return rows
 
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import NamedTuple
+
 import numpy as np
 from playwright.sync_api import Page
 
@@ -76,29 +78,55 @@ def stepping(bench: Bench) -> tuple[list[float], list[float]]:
     return cached, uncached
 
 
-def playback(bench: Bench, first_pass: int = 6000) -> tuple[int, int, float]:
-    """Frames shown and frames passed over during two passes after a first one, and the rate in frames a second."""
-    page = bench.page
-    shown = "document.querySelector('[data-testid=picture]')"
+class Playback(NamedTuple):
+    """What was seen of a playback: frames shown, frames passed over, and how long that took."""
+
+    frames: int
+    dropped: int
+    seconds: float
+
+    @property
+    def rate(self) -> float:
+        """Shown frames a second."""
+        return self.frames / self.seconds
+
+
+PLAYED = """milliseconds => new Promise(done => {
+    const picture = document.querySelector('[data-testid=picture]');
+    const passed = () => Number(picture.dataset.dropped);
+    let last = picture.dataset.frame, frames = 0;
+    const start = performance.now(), before = passed();
+    const look = now => {
+        if (picture.dataset.frame !== last) { frames += 1; last = picture.dataset.frame; }
+        if (now - start < milliseconds) requestAnimationFrame(look);
+        else done([frames, passed() - before, (performance.now() - start) / 1000]);
+    };
+    requestAnimationFrame(look);
+})"""
+
+TURNED = """passes => new Promise(done => {
+    const picture = document.querySelector('[data-testid=picture]');
+    let last = Number(picture.dataset.frame), turns = 0;
+    const look = () => {
+        const frame = Number(picture.dataset.frame);
+        if (frame < last) turns += 1;
+        last = frame;
+        if (turns < passes) requestAnimationFrame(look); else done();
+    };
+    requestAnimationFrame(look);
+})"""
+
+
+def playback(bench: Bench, passes: int = 2) -> Playback:
+    """What is shown and what is passed over in 8 s, after so many passes in which pictures are brought.
+
+    All three numbers are read in the page at one moment: what lies between two questions to it would be counted once only.
+    """
     bench.press("Space")
-    page.wait_for_timeout(first_pass)
-    before = int(page.evaluate(f"() => Number({shown}.dataset.dropped)"))
-    counted = page.evaluate(
-        f"""() => new Promise(done => {{
-            let last = {shown}.dataset.frame, frames = 0;
-            const start = performance.now();
-            const look = now => {{
-                const frame = {shown}.dataset.frame;
-                if (frame !== last) {{ frames += 1; last = frame; }}
-                if (now - start < 8000) requestAnimationFrame(look);
-                else done([frames, frames / (now - start) * 1000]);
-            }};
-            requestAnimationFrame(look);
-        }})"""
-    )
-    after = int(page.evaluate(f"() => Number({shown}.dataset.dropped)"))
+    bench.page.evaluate(TURNED, passes)
+    frames, dropped, seconds = bench.page.evaluate(PLAYED, 8000)
     bench.press("Space")
-    return int(counted[0]), after - before, float(counted[1])
+    return Playback(int(frames), int(dropped), float(seconds))
 
 
 def opening(page: Page) -> float:
