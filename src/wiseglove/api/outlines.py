@@ -12,12 +12,12 @@ from pydantic import BaseModel, Field
 from wiseglove.api.context import Context, Ctx
 from wiseglove.api.pictures import load_shot
 from wiseglove.api.schemas import Answer
-from wiseglove.core.geometry.fitting import fit_sparsely
+from wiseglove.core.geometry.fitting import TooManyPointsError, fit_sparsely
 from wiseglove.core.outline.carry import OutlineFollower
 from wiseglove.core.outline.snap import snap
 from wiseglove.shot.basics import Coordinate, Corner, ElementId, Point
 from wiseglove.shot.edits import OutlineDraft, thinned_keys
-from wiseglove.shot.edits.base import Index
+from wiseglove.shot.edits.base import FINEST, MOST_POINTS, Index
 from wiseglove.shot.errors import EditError
 from wiseglove.shot.evaluated import EvaluatedShot
 from wiseglove.shot.keys import as_points, check_frame
@@ -28,6 +28,9 @@ from wiseglove.store.errors import NotFoundError
 router = APIRouter(prefix="/api", tags=["outlines"])
 MOST_CARRIED = 60
 """Frames of one request; the page asks again from the last one."""
+
+LONGEST_LINE = 100_000.0
+"""Pixels of a drawn line: some thirty times round a large plate."""
 
 
 class DrawnLine(BaseModel):
@@ -45,7 +48,19 @@ def fit(drawn: DrawnLine) -> OutlineDraft:
     line = np.array(drawn.line, np.float64).reshape(-1, 2)
     if np.ptp(line, axis=0).min() < 2 * drawn.tolerance:
         raise EditError("That line holds no area. Nothing was drawn; drag a loop around the thing.")
-    fitted = fit_sparsely(line, drawn.tolerance)
+    length = float(np.linalg.norm(np.diff(line, axis=0), axis=1).sum())
+    if length > LONGEST_LINE:
+        raise EditError(
+            f"That line is {length:,.0f} px long, more than an outline can be made of ({LONGEST_LINE:,.0f} px). Nothing was "
+            "drawn; drag a loop around the thing."
+        )
+    try:
+        fitted = fit_sparsely(line, drawn.tolerance, MOST_POINTS)
+    except TooManyPointsError as error:
+        raise EditError(
+            f"That line turns so often that an outline within {drawn.tolerance:g} px of it would need more than {MOST_POINTS} "
+            "points. Nothing was drawn; draw it more simply, or let the outline be farther from the line."
+        ) from error
     return OutlineDraft(
         kinds=["free" if corner else "smooth" for corner in fitted.corners], points=as_points(fitted.points)
     )
@@ -128,7 +143,7 @@ class ThinRequest(BaseModel):
     """An outline, and by how many pixels any frame may change."""
 
     outline: ElementId
-    tolerance: Annotated[float, Field(gt=0, le=100, allow_inf_nan=False)]
+    tolerance: Annotated[float, Field(ge=FINEST, le=100, allow_inf_nan=False)]
 
 
 class Thinning(Answer):

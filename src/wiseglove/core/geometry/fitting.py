@@ -30,6 +30,8 @@ HOPELESS = 1.6
 LOOKS = (0.5, 1.0, 1.5)
 """Steps, in pixels, at which a drawn line is looked at: coarser ones make corners of what is round."""
 NEWTON_STEPS = 6
+LONG = 6_000.0
+"""Pixels from which on a line is looked at in one step only, a coarse one where the tolerance is large, and on one rung."""
 LONGEST_HANDLE = 0.9
 """Handles never get longer than this share of the stretch's length, which keeps them from making loops."""
 
@@ -42,39 +44,51 @@ class Fitted:
     corners: NDArray[np.bool_]
 
 
-def fit_closed(line: Array, tolerance: float) -> Fitted:
+class TooManyPointsError(ValueError):
+    """The line cannot be fitted with as many points as are allowed."""
+
+
+def fit_closed(line: Array, tolerance: float, most: int = 1 << 30) -> Fitted:
     """An outline that no vertex of a closed line (M, 2) is farther away from than `tolerance` pixels.
 
-    The line's last vertex runs on to its first. Raises ValueError for fewer than three places that differ.
+    The line's last vertex runs on to its first. Raises ValueError for fewer than three places that differ, and
+    TooManyPointsError where more than `most` points would be needed.
     """
     line = _without_repeats(np.asarray(line, np.float64))
     if len(line) < 3:
         raise ValueError("a closed line needs at least three places")
     breaks, sharp = _starts(line, max(CORNER_REACH, COARSE_REACH * tolerance))
+    if len(breaks) > most:
+        raise TooManyPointsError
     cubics: list[Array] = []
     corner_of: list[bool] = []
     for start, end in zip(breaks, np.append(breaks[1:], breaks[0] + len(line)), strict=True):
         stretch = line[np.arange(start, end + 1) % len(line)]
         first = _tangent_at(line, start, 1, sharp)
         last = _tangent_at(line, end % len(line), -1, sharp)
-        pieces = _fit(stretch, first, last, tolerance)
+        pieces = list(_fit(stretch, first, last, tolerance, most - len(cubics)))
+        if not pieces:
+            raise TooManyPointsError
         cubics += pieces
         corner_of += [sharp] + [False] * (len(pieces) - 1)
     return _as_outline(cubics, corner_of)
 
 
-def fit_sparsely(line: Array, tolerance: float) -> Fitted:
+def fit_sparsely(line: Array, tolerance: float, most: int = 1 << 30) -> Fitted:
     """The closed line (M, 2) as an outline within `tolerance` pixels, with as few points as `fit_closed` finds for it.
 
     Where corners are found depends on the tolerance and on how finely the line is looked at, so that a finer fit
     can have fewer points than a coarser one. All RUNGS up to the tolerance count, down to where they are
-    hopeless, so a coarser one has no more.
+    hopeless, so a coarser one has no more; for a line longer than LONG it need not be so. Raises as `fit_closed` does.
     """
     rungs = [rung for rung in RUNGS if rung <= tolerance * (1 + 1e-9)] or [tolerance]
     data = np.ascontiguousarray(line, np.float64)
-    best = _looked_at(data.tobytes(), rungs.pop())
-    for rung in reversed(rungs):
-        fitted = _looked_at(data.tobytes(), rung)
+    best = _looked_at(data.tobytes(), rungs.pop(), most)
+    for rung in reversed(rungs if _length(data) <= LONG else []):
+        try:
+            fitted = _looked_at(data.tobytes(), rung, most)
+        except TooManyPointsError:
+            break
         if len(fitted.points) > HOPELESS * len(best.points):
             break
         if len(fitted.points) < len(best.points):
@@ -83,11 +97,34 @@ def fit_sparsely(line: Array, tolerance: float) -> Fitted:
 
 
 @lru_cache(maxsize=64)
-def _looked_at(line: bytes, tolerance: float) -> Fitted:
+def _looked_at(line: bytes, tolerance: float, most: int) -> Fitted:
     """The best of a few looks; kept, as a slider comes back to it."""
     places = np.frombuffer(line).reshape(-1, 2)
-    looks = [step for step in LOOKS if step <= max(tolerance, LOOKS[0])]
-    return min((fit_closed(evened(places, s), tolerance) for s in looks), key=lambda f: len(f.points))
+    found: list[Fitted] = []
+    for step in _looks(places, tolerance):
+        try:
+            found.append(fit_closed(_evened(line, step), tolerance, most))
+        except TooManyPointsError:
+            continue
+    if not found:
+        raise TooManyPointsError
+    return min(found, key=lambda f: len(f.points))
+
+
+@lru_cache(maxsize=2 * len(LOOKS))
+def _evened(line: bytes, step: float) -> Array:
+    return evened(np.frombuffer(line).reshape(-1, 2), step)
+
+
+def _looks(line: Array, tolerance: float) -> list[float]:
+    """Steps at which a line is looked at."""
+    if _length(line) > LONG:
+        return [max(LOOKS[-1], tolerance / 16)]
+    return [step for step in LOOKS if step <= max(tolerance, LOOKS[0])]
+
+
+def _length(line: Array) -> float:
+    return float(np.linalg.norm(line - np.roll(line, 1, axis=0), axis=1).sum())
 
 
 def fit_one(stretch: Array) -> Array:
@@ -113,16 +150,12 @@ def _without_repeats(line: Array) -> Array:
 def _starts(line: Array, reach: float) -> tuple[NDArray[np.int64], bool]:
     """Indices where stretches begin: the corners, or where there is none two places far from each other."""
     turn = _turns(line, reach)
-    breaks: list[int] = []
-    order = np.argsort(-turn)
     place = np.concatenate([[0], np.cumsum(np.linalg.norm(np.diff(line, axis=0), axis=1))])
     whole = place[-1] + np.linalg.norm(line[0] - line[-1])
-    for index in order[turn[order] > CORNER]:
-        away = np.abs(place[breaks] - place[index])
-        if not breaks or np.minimum(away, whole - away).min() > reach:
-            breaks.append(int(index))
+    order = np.argsort(-turn)
+    breaks = _apart(order[turn[order] > CORNER], place, whole, reach)
     if len(breaks) >= 2:
-        return np.sort(np.array(breaks)), True
+        return np.sort(breaks), True
     if len(breaks) == 1:
         opposite = int(
             np.argmax(np.minimum(np.abs(place - place[breaks[0]]), whole - np.abs(place - place[breaks[0]])))
@@ -131,6 +164,31 @@ def _starts(line: Array, reach: float) -> tuple[NDArray[np.int64], bool]:
     first = int(np.argmax(np.linalg.norm(line - line.mean(axis=0), axis=1)))
     second = int(np.argmax(np.linalg.norm(line - line[first], axis=1)))
     return np.sort(np.array([first, second])), False
+
+
+@nb.njit(cache=True)
+def _apart(wanted, place, whole, reach):  # type: ignore[no-untyped-def]
+    """Of places along a closed line, those (in the order wanted) that keep more than `reach` from all taken before them."""
+    count = max(int(whole / reach), 1)
+    taken = np.full(count, -1, np.int64)  # one to a cell: cells are as wide as the reach or wider
+    second = np.full(count, -1, np.int64)
+    kept = []
+    for index in wanted:
+        cell = min(int(place[index] / whole * count), count - 1)
+        free = True
+        for near in range(cell - 1, cell + 2):
+            for other in (taken[near % count], second[near % count]):
+                if other >= 0:
+                    away = abs(place[other] - place[index])
+                    if min(away, whole - away) <= reach:
+                        free = False
+        if free:
+            kept.append(index)
+            if taken[cell] < 0:
+                taken[cell] = index
+            else:
+                second[cell] = index
+    return np.array(kept, dtype=np.int64)
 
 
 def _turns(line: Array, far: float) -> Array:
@@ -157,27 +215,56 @@ def _tangent_at(line: Array, index: int, way: int, sharp: bool) -> Array:
     return np.array([1.0, 0.0])
 
 
-def _fit(stretch: Array, first: Array, last: Array, tolerance: float) -> list[Array]:
-    """Cubics (4, 2) through a stretch (M, 2) with given end directions (both pointing into the stretch)."""
-    if len(stretch) == 2:
-        third = np.linalg.norm(stretch[1] - stretch[0]) / 3
-        return [np.stack([stretch[0], stretch[0] + first * third, stretch[1] + last * third, stretch[1]])]
-    cubic, error, worst = _approached(stretch, first, last, tolerance, 16 * tolerance)
-    if error <= tolerance:
-        return [cubic]
-    reach = min(2, worst, len(stretch) - 1 - worst)
-    direction = stretch[worst + reach] - stretch[worst - reach]
-    length = float(np.linalg.norm(direction))
-    middle = direction / length if length > 1e-9 else _perpendicular(stretch, worst)
-    return [
-        *_fit(stretch[: worst + 1], first, -middle, tolerance),
-        *_fit(stretch[worst:], middle, last, tolerance),
-    ]
+@nb.njit(cache=True)
+def _fit(stretch, first, last, tolerance, most):  # type: ignore[no-untyped-def]
+    """Cubics (K, 4, 2) through a stretch (M, 2) with given end directions (both pointing into the stretch).
+
+    None at all where more than `most` would be needed.
+    """
+    room = min(most, len(stretch))
+    out = np.empty((room, 4, 2))
+    made = 0
+    spans = np.empty((len(stretch) + 1, 2), np.int64)
+    ways = np.empty((len(stretch) + 1, 2, 2))
+    spans[0, 0], spans[0, 1] = 0, len(stretch) - 1
+    ways[0, 0], ways[0, 1] = first, last
+    waiting = 1
+    while waiting:
+        waiting -= 1
+        begin, end = spans[waiting]
+        leaving, arriving = ways[waiting, 0].copy(), ways[waiting, 1].copy()
+        part = stretch[begin : end + 1]
+        if made + waiting >= room:
+            return out[:0]
+        if len(part) == 2:
+            third = math.hypot(part[1, 0] - part[0, 0], part[1, 1] - part[0, 1]) / 3
+            out[made, 0], out[made, 3] = part[0], part[1]
+            out[made, 1], out[made, 2] = part[0] + leaving * third, part[1] + arriving * third
+            made += 1
+            continue
+        cubic, error, worst = _approached(part, leaving, arriving, tolerance, 16 * tolerance)
+        if error <= tolerance:
+            out[made] = cubic
+            made += 1
+            continue
+        reach = min(2, worst, len(part) - 1 - worst)
+        direction = part[worst + reach] - part[worst - reach]
+        length = math.hypot(direction[0], direction[1])
+        middle = direction / length if length > 1e-9 else _perpendicular(part, worst)
+        # The later part waits below the earlier one, so that pieces come in the order of the line.
+        spans[waiting, 0], spans[waiting, 1] = begin + worst, end
+        ways[waiting, 0], ways[waiting, 1] = middle, arriving
+        spans[waiting + 1, 0], spans[waiting + 1, 1] = begin, begin + worst
+        ways[waiting + 1, 0], ways[waiting + 1, 1] = leaving, -middle
+        waiting += 2
+    return out[:made]
 
 
-def _perpendicular(stretch: Array, index: int) -> Array:
+@nb.njit(cache=True)
+def _perpendicular(stretch, index):  # type: ignore[no-untyped-def]
     step = stretch[index] - stretch[index - 1]
-    return np.asarray(np.array([-step[1], step[0]]) / max(float(np.linalg.norm(step)), 1e-9))
+    length = max(math.hypot(step[0], step[1]), 1e-9)
+    return np.array([-step[1] / length, step[0] / length])
 
 
 @nb.njit(cache=True)

@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wiseglove.core.outline.inbetween import Animation, Ease, in_between
+from wiseglove.core.patience import go_on
 
 Array = NDArray[np.float64]
 
@@ -25,28 +26,59 @@ def thin_out(frames: Sequence[int], shapes: Array, tolerance: float, pivot: tupl
     """Choose keys out of an animation given on every frame, shapes (T, N, 8), eased smoothly.
 
     The error of a frame is the largest distance between places of the two curves at the same parameter, which is
-    never less than that between the curves. Keys are added where it is worst until the tolerance holds, then those
-    are taken out again that have become needless.
+    never less than that between the curves. Keys are added where it is worst until the tolerance holds, or every frame is
+    a key, then those are taken out again that have become needless. Raises TooLongError (see `core.patience`).
     """
-    dense = _places(shapes)
-
-    def errors(chosen: list[int]) -> Array:
-        eases: tuple[Ease, ...] = tuple("smooth" for _ in chosen)
-        held = Animation(np.array([frames[i] for i in chosen], np.float64), shapes[chosen], eases, pivot)
-        return np.asarray(np.abs(_places(in_between(held, np.array(frames, np.float64))) - dense).max(axis=1))
-
+    errors = _Errors(frames, shapes, pivot)
     chosen = sorted({0, len(frames) - 1})
-    found = errors(chosen)
-    while found.max() > tolerance:
-        chosen = sorted({*chosen, int(found.argmax())})
-        found = errors(chosen)
+    found = errors.all(chosen)
+    while found.max() > tolerance and (worst := int(found.argmax())) not in chosen:
+        chosen = sorted({*chosen, worst})
+        found = errors.changed(found, chosen, chosen.index(worst))
     for index in list(chosen[1:-1]):
-        fewer = [i for i in chosen if i != index]
-        if errors(fewer).max() <= tolerance:
-            chosen = fewer
-    if len(chosen) == 2 and errors(chosen[:1]).max() <= tolerance:
+        place = chosen.index(index)
+        fewer = chosen[:place] + chosen[place + 1 :]
+        without = errors.changed(found, fewer, place)
+        if without.max() <= tolerance:
+            chosen, found = fewer, without
+    if len(chosen) == 2 and errors.all(chosen[:1]).max() <= tolerance:
         chosen = chosen[:1]
-    return Thinned(tuple(frames[i] for i in chosen), float(errors(chosen).max()))
+    return Thinned(tuple(frames[i] for i in chosen), float(errors.all(chosen).max()))
+
+
+REACH = 3
+"""Keys to both sides up to which a key has a say: a tangent depends on its neighbours' neighbours."""
+
+
+class _Errors:
+    """By how much each frame (T,) differs where only some are keys."""
+
+    def __init__(self, frames: Sequence[int], shapes: Array, pivot: tuple[float, float] | None) -> None:
+        self._frames = np.array(frames, np.float64)
+        self._shapes, self._pivot = shapes, pivot
+        self._dense = _places(shapes)
+
+    def all(self, chosen: list[int]) -> Array:
+        """Of all frames."""
+        return self._of(chosen, 0, len(self._frames))
+
+    def changed(self, before: Array, chosen: list[int], place: int) -> Array:
+        """The same after a key was put in or taken out at a place among the chosen, from what was known before.
+
+        With a pivot put by hand all later frames are looked at, for it travels from key to key.
+        """
+        first = chosen[max(place - REACH, 0)]
+        last = len(self._frames) if self._pivot else chosen[min(place + REACH, len(chosen) - 1)] + 1
+        after = before.copy()
+        after[first:last] = self._of(chosen, first, last)
+        return after
+
+    def _of(self, chosen: list[int], first: int, last: int) -> Array:
+        go_on()
+        eases: tuple[Ease, ...] = tuple("smooth" for _ in chosen)
+        held = Animation(self._frames[chosen], self._shapes[chosen], eases, self._pivot)
+        there = _places(in_between(held, self._frames[first:last]))
+        return np.asarray(np.abs(there - self._dense[first:last]).max(axis=1))
 
 
 def _places(shapes: Array) -> NDArray[np.complex128]:

@@ -16,6 +16,8 @@ from wiseglove.shot.evaluated import EvaluatedShot
 from wiseglove.shot.model import Animated, Carrier, Contents, Cover, E, Element, Group, Outline, Settings, Thing
 
 MOST_POINTS = 2000
+FINEST = 0.01
+"""The smallest tolerance for thinning out, in pixels: nobody sees less."""
 
 Index = Annotated[int, Field(strict=False, ge=0)]
 """A point's or corner's number; lax in that the text of a JSON key will do."""

@@ -10,7 +10,16 @@ from pydantic import Field
 from wiseglove.core.outline.thin import Thinned, thin_out
 from wiseglove.shot import keys as keying
 from wiseglove.shot.basics import Curve, Ease, ElementId, Point
-from wiseglove.shot.edits.base import MOST_POINTS, Applied, Editing, Frames, Index, unlocked_animated, unlocked_outline
+from wiseglove.shot.edits.base import (
+    FINEST,
+    MOST_POINTS,
+    Applied,
+    Editing,
+    Frames,
+    Index,
+    unlocked_animated,
+    unlocked_outline,
+)
 from wiseglove.shot.errors import EditError
 from wiseglove.shot.evaluated import EvaluatedShot
 from wiseglove.shot.model import Key, Outline
@@ -150,7 +159,7 @@ class ThinOut(Editing):
 
     type: Literal["thin-out"]
     outline: ElementId
-    tolerance: float = Field(gt=0, le=100, allow_inf_nan=False)
+    tolerance: float = Field(ge=FINEST, le=100, allow_inf_nan=False)
 
     def apply(self, shot: EvaluatedShot) -> Applied:
         outline, cover = unlocked_outline(shot, self.outline)
