@@ -11,6 +11,7 @@ Display copies are for looking; whatever is measured or delivered comes from the
 from __future__ import annotations
 
 import errno
+import re
 import shutil
 from collections.abc import Callable
 from pathlib import Path
@@ -30,6 +31,23 @@ Progress = Callable[[int, int], None]
 """Called with pictures done and expected; raises to stop."""
 
 
+CLIP = re.compile(r"[0-9a-f]{24}")
+"""What a clip is called; nothing else is ever looked for on disk."""
+
+
+def folder_of(media: Path, clip_id: str) -> Path:
+    """Where a clip is, right below the folder of all clips whatever links there are. Raises MediaError."""
+    folder = (media / clip_id) if CLIP.fullmatch(clip_id) else None
+    if folder is None or folder.resolve().parent != media.resolve():
+        raise MediaError(MISSING)
+    return folder
+
+
+MISSING = (
+    "A clip of this shot is not on the server's disk. What is drawn is safe. Take the clip in again, or choose another."
+)
+
+
 def full_path(folder: Path, number: int) -> Path:
     """The display copy of a picture (0-based) at its own size."""
     return folder / "full" / f"{number:06d}.jpg"
@@ -45,9 +63,7 @@ def read_info(folder: Path) -> MediaInfo:
     try:
         return MediaInfo.model_validate_json((folder / "clip.json").read_bytes())
     except FileNotFoundError as error:
-        raise MediaError(
-            "A clip of this shot is not on the server's disk. What is drawn is safe. Take the clip in again, or choose another."
-        ) from error
+        raise MediaError(MISSING) from error
 
 
 def decode(source: Path, target: Path, understood: Understood, progress: Progress) -> MediaInfo:
@@ -65,12 +81,19 @@ def decode(source: Path, target: Path, understood: Understood, progress: Progres
         return info
     except BaseException as error:
         shutil.rmtree(target, ignore_errors=True)
-        if isinstance(error, OSError) and error.errno in (errno.ENOSPC, errno.EDQUOT, errno.EFBIG):
-            raise MediaError(
-                "The disk is full. What was decoded so far has been removed again; your files and all shots are as "
-                "they were. Make room on the server's disk, then try again."
-            ) from error
+        if isinstance(error, OSError) and (full := disk_full(error)) is not None:
+            raise full from error
         raise
+
+
+def disk_full(error: OSError) -> MediaError | None:
+    """What to say where an error means that the disk has no room; None where it means something else."""
+    if error.errno not in (errno.ENOSPC, errno.EDQUOT, errno.EFBIG):
+        return None
+    return MediaError(
+        "The disk is full. What was decoded so far has been removed again; your files and all shots are as "
+        "they were. Make room on the server's disk, then try again."
+    )
 
 
 def _check_room(folder: Path, understood: Understood) -> None:
@@ -85,7 +108,7 @@ def _check_room(folder: Path, understood: Understood) -> None:
 
 def _decode_movie(source: Path, target: Path, understood: Understood, progress: Progress) -> MediaInfo:
     index: list[int] = []
-    for frame in movie.frames(source / understood.files[0]):
+    for frame in movie.frames(source / understood.files[0], understood.called(0)):
         pixels = movie.to_rgb(frame)
         _check_size(pixels, understood, f"Picture {len(index) + 1}")
         write_display(target, len(index), pixels)
@@ -101,9 +124,9 @@ def _decode_files(source: Path, target: Path, understood: Understood, progress: 
     last = -1
     for picture, number in enumerate(understood.numbers):
         if number != last:
-            path = source / understood.files[number]
-            pixels = stills.read_picture(path)
-            _check_size(pixels, understood, f"“{path.name}”")
+            called = understood.called(number)
+            pixels = stills.read_picture(source / understood.files[number], called, understood.upright)
+            _check_size(pixels, understood, f"“{called}”")
         write_display(target, picture, pixels)
         last = number
         progress(picture + 1, understood.count)
@@ -133,7 +156,11 @@ def write_display(folder: Path, number: int, pixels: NDArray[Any]) -> None:
 def first_picture(source: Path, understood: Understood, width: int = 680) -> NDArray[np.uint8]:
     """The first picture of files that have not been decoded yet, RGB 8 bit, at most `width` wide."""
     path = source / understood.files[0]
-    pixels = movie.to_rgb(next(movie.frames(path))) if understood.kind == "movie" else stills.read_picture(path)
+    called = understood.called(0)
+    if understood.kind == "movie":
+        pixels = movie.to_rgb(next(movie.frames(path, called)))
+    else:
+        pixels = stills.read_picture(path, called, understood.upright)
     shown = to_eight_bits(pixels[..., :3])
     wide = round(understood.width * understood.pixel_aspect)
     scale = min(1.0, width / wide)
@@ -166,7 +193,8 @@ class ClipReader:
         number = min(max(number, 0), self.info.count - 1)
         if self._movie is not None:
             return self._movie.read(number)
-        return stills.read_picture(self._source / self.info.files[self.info.numbers[number]])
+        file = self.info.numbers[number]
+        return stills.read_picture(self._source / self.info.files[file], self.info.called(file), self.info.upright)
 
     def close(self) -> None:
         """Let go of the files."""

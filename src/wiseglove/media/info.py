@@ -17,6 +17,8 @@ class Limits(BaseModel):
     width: int = 8192
     height: int = 8192
     frames: int = 20_000
+    memory: int = 3_000_000_000
+    """Bytes that decoding may take."""
 
 
 class Gap(BaseModel):
@@ -27,7 +29,7 @@ class Gap(BaseModel):
 
 
 class Understood(BaseModel):
-    """What the files say of themselves; `files` are names in playing order."""
+    """What the files say of themselves; `files` are their names on disk in playing order."""
 
     model_config = ConfigDict(json_schema_serialization_defaults_required=True)
 
@@ -51,7 +53,15 @@ class Understood(BaseModel):
     codec: str = ""
     gaps: list[Gap] = []
     notes: list[str] = []
+    names: list[str] = []
+    """What the files were called by whoever sent them."""
+    upright: bool = False
+    """Whether pictures are turned as their files ask; clips taken in before that was done are not."""
     numbers: list[int] = Field(default=[], description="for pictures: which file each frame comes from")
+
+    def called(self, file: int) -> str:
+        """What a file was called by whoever sent it."""
+        return self.names[file] if file < len(self.names) else self.files[file]
 
 
 class MediaInfo(Understood):

@@ -29,42 +29,44 @@ UNSPECIFIED = 2
 """Colour space and primaries code "unspecified" (ITU-T H.273)."""
 
 
-def _unreadable(path: Path, why: str) -> MediaError:
+def _unreadable(name: str, why: str) -> MediaError:
     return MediaError(
-        f"“{path.name}” cannot be read as a movie: {why}. Nothing was taken in and all shots are as they were. "
+        f"“{name}” cannot be read as a movie: {why}. Nothing was taken in and all shots are as they were. "
         "Copy or export the file again, or choose a movie or numbered pictures."
     )
 
 
-def open_movie(path: Path) -> tuple[Any, VideoStream]:
-    """The container and its first picture stream. Raises MediaError."""
+def open_movie(path: Path, name: str | None = None) -> tuple[Any, VideoStream]:
+    """The container and its first picture stream; name: what the file is called by whoever sent it. Raises MediaError."""
+    called = name or path.name
     if path.stat().st_size == 0:
-        raise MediaError(f"“{path.name}” is empty. Nothing was taken in. Copy or export it again.")
+        raise MediaError(f"“{called}” is empty. Nothing was taken in. Copy or export it again.")
     try:
         container = av.open(str(path))
     except (av.FFmpegError, ValueError) as error:
-        raise _unreadable(path, "it is damaged, cut short, or not a movie at all") from error
+        raise _unreadable(called, "it is damaged, cut short, or not a movie at all") from error
     kinds = set(container.format.name.split(","))
     if not container.streams.video or kinds & NOT_MOVIES or any(kind.endswith("_pipe") for kind in kinds):
         container.close()
-        raise _unreadable(path, "it holds no moving pictures")
+        raise _unreadable(called, "it holds no moving pictures")
     stream = container.streams.video[0]
     stream.thread_type = "AUTO"
     return container, stream
 
 
-def probe_movie(path: Path) -> Understood:
+def probe_movie(path: Path, name: str | None = None) -> Understood:
     """What a movie says of itself. Counts its pictures from the packets, without decoding all of them."""
-    container, stream = open_movie(path)
+    called = name or path.name
+    container, stream = open_movie(path, called)
     with closing(container):
         try:
             packets = [p for p in container.demux(stream) if p.size and not p.is_discard]
             times = sorted(time for p in packets if (time := p.dts if p.pts is None else p.pts) is not None)
             container.close()
-            container, stream = open_movie(path)  # not every container can be rewound
+            container, stream = open_movie(path, called)  # not every container can be rewound
             head = next(container.decode(stream))
         except (av.FFmpegError, StopIteration, ValueError) as error:
-            raise _unreadable(path, "not one picture in it can be decoded") from error
+            raise _unreadable(called, "not one picture in it can be decoded") from error
         rate = stream.average_rate or stream.guessed_rate or Fraction(25)
         steps = np.diff(np.array(times, np.float64)) * float(stream.time_base or 1)
         varies = _varies(steps, float(rate), float(stream.time_base or 0))
@@ -85,8 +87,10 @@ def probe_movie(path: Path) -> Understood:
         component = head.format.components
         return Understood(
             kind="movie",
-            name=path.stem,
+            name=Path(called).stem,
             files=[path.name],
+            names=[called],
+            upright=True,
             width=width,
             height=height,
             count=len(packets),
@@ -109,21 +113,21 @@ def _varies(steps: NDArray[np.float64], rate: float, tick: float) -> bool:
     return bool(np.ptp(steps) > 2 * tick + 0.02 / rate)
 
 
-def frames(path: Path) -> Iterator[VideoFrame]:
+def frames(path: Path, name: str | None = None) -> Iterator[VideoFrame]:
     """Every picture of a movie in presentation order. Raises MediaError at the first damaged one."""
-    container, stream = open_movie(path)
+    container, stream = open_movie(path, name)
     number = 0
     with container:
         try:
             for frame in container.decode(stream):
                 if frame.is_corrupt:
-                    raise _unreadable(path, f"picture {number + 1} is damaged")
+                    raise _unreadable(name or path.name, f"picture {number + 1} is damaged")
                 yield frame
                 number += 1
         except av.FFmpegError as error:
-            raise _unreadable(path, f"picture {number + 1} is damaged") from error
+            raise _unreadable(name or path.name, f"picture {number + 1} is damaged") from error
     if number == 0:
-        raise _unreadable(path, "not one picture in it can be decoded")
+        raise _unreadable(name or path.name, "not one picture in it can be decoded")
 
 
 def _quarter_turns(frame: VideoFrame) -> int:
@@ -197,8 +201,8 @@ class MovieReader:
             if (frame := self._ahead(number)) is not None:
                 return to_rgb(frame)
         except av.FFmpegError as error:
-            raise _unreadable(self._path, f"picture {number + 1} is damaged") from error
-        raise _unreadable(self._path, f"picture {number + 1} is missing")
+            raise _unreadable(self._path.name, f"picture {number + 1} is damaged") from error
+        raise _unreadable(self._path.name, f"picture {number + 1} is missing")
 
     def _begin(self) -> None:
         """From the first picture on, counting: in whatever order the times are."""

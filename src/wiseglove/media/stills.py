@@ -11,17 +11,18 @@ import numpy as np
 import OpenEXR
 import tifffile
 from numpy.typing import NDArray
-from PIL import Image, UnidentifiedImageError
+from PIL import Image
 
 from wiseglove.core.compositing.colour import encode
 from wiseglove.media.errors import MediaError
 
+Image.MAX_IMAGE_PIXELS = None  # only headers are read with it, and how large a picture may be is decided on these
 SUFFIXES = {".png", ".jpg", ".jpeg", ".tif", ".tiff", ".exr"}
 
 
 @dataclass(frozen=True)
 class Header:
-    """Size and depth of a picture file."""
+    """Size (as it stands when it is upright) and depth of a picture file."""
 
     width: int
     height: int
@@ -29,35 +30,93 @@ class Header:
     floating: bool
     alpha: bool
     pixel_aspect: float = 1.0
+    orientation: int = 1
+    """How the file asks to be turned (Exif 2.32, tag 0x0112); 1 is upright already."""
 
 
-def _damaged(path: Path) -> MediaError:
+def _damaged(name: str) -> MediaError:
     return MediaError(
-        f"“{path.name}” is damaged or is not the kind of picture that its name says. Nothing was taken in and "
+        f"“{name}” is damaged or is not the kind of picture that its name says. Nothing was taken in and "
         "all shots are as they were. Export the file again, or leave it out."
     )
 
 
-def read_header(path: Path) -> Header:
-    """Size and depth without decoding the pixels. Raises MediaError for what is not such a picture."""
+ORIENTATION = 0x0112
+TAKEN = {np.dtype(kind) for kind in ("u1", "u2", "f4")}
+"""Kinds of numbers in a TIFF that are taken."""
+
+
+def read_header(path: Path, name: str | None = None) -> Header:
+    """Size and depth without decoding the pixels. Raises MediaError for what is not such a picture.
+
+    name: what the file is called by whoever sent it; its suffix says what it is to be.
+    """
+    called = name or path.name
     if path.stat().st_size == 0:
-        raise MediaError(f"“{path.name}” is empty. Nothing was taken in. Copy or export it again.")
+        raise MediaError(f"“{called}” is empty. Nothing was taken in. Copy or export it again.")
+    suffix = Path(called).suffix.lower()
     try:
-        if path.suffix.lower() == ".exr":
+        if suffix == ".exr":
             return _exr_header(path)
-        if path.suffix.lower() in (".tif", ".tiff"):
-            with tifffile.TiffFile(path) as file:
-                page = file.pages[0]
-                assert isinstance(page, tifffile.TiffPage)
-                samples = page.samplesperpixel
-                floating = np.dtype(page.dtype or "u1").kind == "f"
-                bits = np.dtype(page.dtype or "u1").itemsize * 8
-                return Header(page.imagewidth, page.imagelength, bits, floating, samples in (2, 4))
-        with Image.open(path) as image:
-            deep = image.mode.startswith("I") or _png_depth(path) == 16
-            return Header(image.width, image.height, 16 if deep else 8, False, "A" in image.mode)
-    except (UnidentifiedImageError, tifffile.TiffFileError, OSError, RuntimeError, ValueError, IndexError) as error:
-        raise _damaged(path) from error
+        if suffix in (".tif", ".tiff"):
+            return _tiff_header(path, called)
+        return _other_header(path)
+    except (MediaError, MemoryError):
+        raise
+    except Exception as error:  # whatever a library has to say about a stranger's file
+        raise _damaged(called) from error
+
+
+def _tiff_header(path: Path, called: str) -> Header:
+    with tifffile.TiffFile(path) as file:
+        page = file.pages[0]
+        assert isinstance(page, tifffile.TiffPage)
+        kind = np.dtype(page.dtype or "u1").newbyteorder("=")
+        if kind not in TAKEN:
+            raise MediaError(
+                f"“{called}” holds numbers of the kind {kind.name}; TIFF is taken with 8 or 16 bit, or 32-bit floats. "
+                "Nothing was taken in. Export it again in one of these."
+            )
+        tag = page.tags.get(ORIENTATION)
+        turned = int(tag.value) if tag is not None and tag.value in range(1, 9) else 1
+        width, height = _upright(page.imagewidth, page.imagelength, turned)
+        return Header(
+            width, height, kind.itemsize * 8, kind.kind == "f", page.samplesperpixel in (2, 4), orientation=turned
+        )
+
+
+def _other_header(path: Path) -> Header:
+    with Image.open(path) as image:
+        deep = image.mode.startswith("I") or _png_depth(path) == 16
+        turned = _asked(image.info.get("exif"))
+        width, height = _upright(image.width, image.height, turned)
+        alpha = "A" in image.mode or "transparency" in image.info
+        return Header(width, height, 16 if deep else 8, False, alpha, orientation=turned)
+
+
+def _asked(exif: bytes | None) -> int:
+    """The orientation that a block of Exif asks for."""
+    if not exif:
+        return 1
+    tags = Image.Exif()
+    tags.load(exif)
+    found = tags.get(ORIENTATION, 1)
+    return int(found) if found in range(1, 9) else 1
+
+
+def _upright(width: int, height: int, orientation: int) -> tuple[int, int]:
+    return (height, width) if orientation in (5, 6, 7, 8) else (width, height)
+
+
+def _turned(pixels: NDArray[Any], orientation: int) -> NDArray[Any]:
+    """Pixels (H, W, ...) as the file asks them to be turned (Exif 2.32, 4.6.4, tag Orientation)."""
+    if orientation in (5, 6, 7, 8):
+        pixels = pixels.swapaxes(0, 1)
+    if orientation in (2, 3, 6, 7):
+        pixels = pixels[:, ::-1]
+    if orientation in (3, 4, 7, 8):
+        pixels = pixels[::-1]
+    return np.ascontiguousarray(pixels)
 
 
 def _png_depth(path: Path) -> int:
@@ -99,22 +158,28 @@ def _exr_types(path: Path) -> set[int]:
     return types
 
 
-def read_picture(path: Path) -> NDArray[Any]:
+def read_picture(path: Path, name: str | None = None, upright: bool = True) -> NDArray[Any]:
     """Pixels as RGB (H, W, 3) or RGBA (H, W, 4): uint8, uint16, or float32 display-encoded for EXR and float TIFF.
 
     EXR holds linear light with premultiplied alpha; it is brought to straight alpha and the sRGB curve, values
-    above 1 kept. Raises MediaError for a damaged file.
+    above 1 kept. upright: turned as the file asks. name: see `read_header`. Raises MediaError for a damaged file.
     """
-    if path.suffix.lower() == ".exr":
-        return _read_exr(path)
+    called = name or path.name
+    if Path(called).suffix.lower() == ".exr":
+        return _read_exr(path, called)
+    orientation = read_header(path, called).orientation if upright else 1
     data = np.fromfile(path, np.uint8)
     flags = cv2.IMREAD_UNCHANGED | cv2.IMREAD_IGNORE_ORIENTATION
     try:
         pixels = cv2.imdecode(data, flags) if data.size else None
     except cv2.error as error:
-        raise _damaged(path) from error
+        if error.code == cv2.Error.StsNoMem:
+            raise MemoryError from error
+        raise _damaged(called) from error
     if pixels is None:
-        raise _damaged(path)
+        raise _damaged(called)
+    if orientation != 1:
+        pixels = _turned(pixels, orientation)
     if pixels.ndim == 2:
         pixels = np.repeat(pixels[..., None], 3, axis=2)
     elif pixels.shape[2] == 4:
@@ -126,12 +191,14 @@ def read_picture(path: Path) -> NDArray[Any]:
     return np.asarray(pixels)
 
 
-def _read_exr(path: Path) -> NDArray[Any]:
+def _read_exr(path: Path, called: str) -> NDArray[Any]:
     try:
         with OpenEXR.File(str(path), separate_channels=True) as file:
             channels = {name: np.asarray(c.pixels, np.float32) for name, c in file.channels().items()}
-    except (RuntimeError, OSError, ValueError) as error:
-        raise _damaged(path) from error
+    except MemoryError:
+        raise
+    except Exception as error:  # whatever the library has to say about a stranger's file
+        raise _damaged(called) from error
     if {"R", "G", "B"} <= channels.keys():
         planes = [channels[name] for name in "RGB"]
     elif "Y" in channels:
@@ -139,7 +206,7 @@ def _read_exr(path: Path) -> NDArray[Any]:
     else:
         held = ", ".join(sorted(channels)) or "none"
         raise MediaError(
-            f"“{path.name}” holds no R, G, B or Y channels at its top level (it has: {held}). "
+            f"“{called}” holds no R, G, B or Y channels at its top level (it has: {held}). "
             "Nothing was taken in. Export it with plain RGB channels."
         )
     rgb = np.stack(planes, axis=-1)
