@@ -51,7 +51,7 @@ def old(request: pytest.FixtureRequest) -> Old:
 def database(cluster: Cluster, old: Old) -> Iterator[Database]:
     """A database of the older version with the shot in it, brought up to date."""
     name = f"old{uuid4().hex[:12]}"
-    cluster.sql(f"create database {name}")
+    cluster.ensure_database(name)
     url = cluster.url(name)
     migrate(url, "0002")
     with psycopg.connect(url) as connection:

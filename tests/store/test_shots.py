@@ -191,7 +191,7 @@ def test_clips_go_when_nothing_uses_them(database: Database, shot: EvaluatedShot
         (settings.media / clip).mkdir()
     with database.transaction() as session:
         clips.add(session, other, info())
-        clips.remove_unused(session, settings.media)
+    clips.sweep(database, settings.media)
     assert [p.name for p in settings.media.iterdir()] == [CLIP]
     with database.transaction() as session, pytest.raises(NotFoundError):
         clips.info(session, other)

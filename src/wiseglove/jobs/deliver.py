@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import hashlib
 import json
-import os
 import re
 import zipfile
 from datetime import UTC, datetime
@@ -18,6 +17,7 @@ from pydantic import BaseModel
 from wiseglove.core.compositing.pane import FINAL
 from wiseglove.interchange import motion
 from wiseglove.jobs.run import Outcome, Run
+from wiseglove.media.durable import put_in_place, sync_file
 from wiseglove.media.encode import MovieWriter, png
 from wiseglove.shot.evaluated import EvaluatedShot
 from wiseglove.shot.formats import upgraded_shot
@@ -128,7 +128,8 @@ def work(run: Run) -> Outcome:
                 "mixing": shot.settings.mixing,
             }
         )
-        os.replace(part, final)
+        sync_file(part)
+        put_in_place(part, final)
     finally:
         pictures.close()
         part.unlink(missing_ok=True)

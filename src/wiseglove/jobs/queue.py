@@ -3,11 +3,18 @@
 from __future__ import annotations
 
 import asyncio
+import contextlib
+import ctypes
 import logging
+import signal
 import time
 from typing import Any
 
 import procrastinate
+import psycopg
+from sqlalchemy import ColumnElement, Text, cast, column, exists, select, table
+from sqlalchemy.dialects.postgresql import JSONB
+from sqlalchemy.exc import SQLAlchemyError
 from sqlalchemy.orm import Session
 
 from wiseglove.core.warm import warm_up
@@ -62,42 +69,111 @@ def _app(settings: Settings, database: Database) -> procrastinate.App:
             row = session.get(JobRow, job_id)
         if row is not None:
             work, failed = KINDS[row.kind]
-            execute(database, settings, job_id, work, failed)
+            try:
+                execute(database, settings, job_id, work, failed)
+            finally:
+                give_memory_back()
 
     return app
 
 
-async def _rescue(app: procrastinate.App) -> None:
-    """Give the jobs of vanished workers to living ones."""
+def adopt(session: Session, app: procrastinate.App) -> list[str]:
+    """Put jobs on the queue again that are to be done and are not on it any more; their ids.
+
+    So it is after an attempt that could not reach the database for long, whose entry counts as failed. Jobs that were never
+    on the queue are somebody else's.
+    """
+    lost = session.scalars(
+        select(JobRow.id)
+        .where(JobRow.state.in_(["queued", "running"]), _on_queue(), ~_on_queue(("todo", "doing")))
+        .with_for_update(skip_locked=True)
+    ).all()
+    connection = session.connection().connection.driver_connection
+    for job_id in lost:
+        app.configure_task("job", connection=connection, allow_unknown=True).defer(job_id=job_id)
+    return list(lost)
+
+
+def _on_queue(states: tuple[str, ...] = ()) -> ColumnElement[bool]:
+    entries = table("procrastinate_jobs", column("args", JSONB), column("status"))
+    found = exists().where(entries.c.args["job_id"].astext == JobRow.id)
+    return found.where(cast(entries.c.status, Text).in_(states)) if states else found
+
+
+async def _rescue(app: procrastinate.App, database: Database, url: str) -> None:
+    """Give the jobs of vanished workers to living ones, and take up those that fell off the queue."""
+    putting = procrastinate.App(connector=procrastinate.SyncPsycopgConnector(conninfo=url))
+
+    def take_up() -> None:
+        with database.transaction() as session:
+            for job_id in adopt(session, putting):
+                log.warning("job %s had fallen off the queue and is tried again", job_id)
+
     while True:
         try:
             await app.job_manager.prune_stalled_workers(STALLED)
             for job in await app.job_manager.get_stalled_jobs(seconds_since_heartbeat=STALLED):
                 log.warning("job %s had lost its worker and is tried again", job.task_kwargs.get("job_id"))
                 await app.job_manager.retry_job(job)
-        except procrastinate.exceptions.ConnectorException as error:
+            await asyncio.to_thread(take_up)
+        except (procrastinate.exceptions.ConnectorException, SQLAlchemyError) as error:
             log.warning("looking for stalled jobs failed: %s", error)
         await asyncio.sleep(STALLED / 3)
 
 
 async def work(settings: Settings, concurrency: int, signals: bool = True) -> None:
-    """Take jobs off the queue and do them, `concurrency` at a time, until cancelled or (with `signals`) told to end."""
+    """Take jobs off the queue and do them, `concurrency` at a time, until cancelled or (with `signals`) told to end.
+
+    Where the database goes away, the worker waits until it is there again.
+    """
     database = Database(settings.database_url)
+    me = asyncio.current_task()
+    if signals:
+        for which in (signal.SIGTERM, signal.SIGINT):
+            asyncio.get_running_loop().add_signal_handler(which, lambda: me.cancel() if me else None)
+    try:
+        while True:
+            try:
+                await _work_once(settings, database, concurrency)
+                log.warning("the worker lost its database; it tries again")
+            except (procrastinate.exceptions.ConnectorException, psycopg.Error, OSError) as error:
+                log.warning("the worker cannot reach its database, trying again: %s", error)
+            await asyncio.sleep(1.0)
+    except asyncio.CancelledError:
+        if not signals:
+            raise
+    finally:
+        database.close()
+
+
+async def _work_once(settings: Settings, database: Database, concurrency: int) -> None:
     app = _app(settings, database)
     async with app.open_async():
-        rescue = asyncio.create_task(_rescue(app))
+        rescue = asyncio.create_task(_rescue(app, database, settings.database_url))
         try:
             await app.run_worker_async(
-                concurrency=concurrency, fetch_job_polling_interval=2.0, install_signal_handlers=signals
+                concurrency=concurrency, fetch_job_polling_interval=2.0, install_signal_handlers=False
             )
         finally:
             rescue.cancel()
-            database.close()
+
+
+MOST_ARENAS = 4
+"""Heaps of glibc's allocator, of which each thread would have its own (mallopt(3), M_ARENA_MAX)."""
+M_ARENA_MAX = -8
+
+
+def give_memory_back() -> None:
+    """Return to the system what is free but kept by the allocator (malloc_trim(3)); where there is no glibc, nothing."""
+    with contextlib.suppress(AttributeError):
+        ctypes.CDLL(None).malloc_trim(0)
 
 
 def work_forever(settings: Settings, concurrency: int = 1) -> None:
     """Take jobs off the queue until the process is told to stop."""
     started = time.monotonic()
+    with contextlib.suppress(AttributeError):
+        ctypes.CDLL(None).mallopt(M_ARENA_MAX, MOST_ARENAS)
     warm_up()
     asyncio.run(work(settings, concurrency))
     log.info("worker stopped after %.0f s", time.monotonic() - started)

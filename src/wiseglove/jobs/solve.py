@@ -11,6 +11,7 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
+from sqlalchemy.orm import Session
 
 from wiseglove.core.geometry.homography import apply
 from wiseglove.core.motion.channels import best_channel, seen_in
@@ -132,7 +133,7 @@ def work(run: Run) -> Outcome:
     try:
         _check_matte(run, shot, carrier)
         seeing = _Seeing(shot, carrier, pictures, others)
-        movie = clip.read_info(run.settings.media / shot.plate.media).kind == "movie"
+        movie = clip.read_info(clip.folder_of(run.settings.media, shot.plate.media)).kind == "movie"
         start = min(max(carrier.at, first), last)
         parts = segments(carrier.at, carrier.references, first, last)
         needed = [carrier.at, *(p.at for p in carrier.points), *(reference for reference, _, _ in parts)]
@@ -144,15 +145,15 @@ def work(run: Run) -> Outcome:
         others.close()
     so_far.publish()
     tracks = {point: list(frames.values()) for point, frames in so_far.tracks.items()}
-    revision = _keep(run, carrier.id, list(so_far.places.values()), tracks)
     said = _said(places, carrier, so_far.stopped) + _loss(places, carrier)
-    return Outcome(said, {"revision": revision, "frames": len(places)})
+    found = KeepSolution(type="keep-solution", carrier=carrier.id, places=list(so_far.places.values()), tracks=tracks)
+    return Outcome(said, {"frames": len(places)}, lambda session: _keep(session, run, found))
 
 
 def _check_matte(run: Run, shot: EvaluatedShot, carrier: Carrier) -> None:
     if not carrier.matte:
         return
-    count = clip.read_info(run.settings.media / carrier.matte).count
+    count = clip.read_info(clip.folder_of(run.settings.media, carrier.matte)).count
     if count < shot.plate.count:
         raise EditError(
             f"The matte that {carrier.name} leaves out has {count} frames, the plate has {shot.plate.count}. Nothing was "
@@ -295,13 +296,11 @@ def _loss(places: dict[int, Place], carrier: Carrier) -> str:
     return f" Each further reference adds to the error: {', '.join(costs)}." if costs else ""
 
 
-def _keep(run: Run, carrier: str, places: list[SolvedFrame], tracks: dict[str, list[FollowedFrame]]) -> int:
+def _keep(session: Session, run: Run, found: KeepSolution) -> dict[str, Any]:
     """Bring what was solved into the shot as one edit, whatever was changed in the meantime; its new revision."""
-    edit = KeepSolution(type="keep-solution", carrier=carrier, places=places, tracks=tracks)
-    with run.database.transaction() as session:
-        changed = shots.apply(session, str(run.shot), None, edit, f"{run.job}-{run.attempt}")
-        jobs.announce_change(session, changed, by=changed.label)
-    return changed.shot.revision
+    changed = shots.apply(session, str(run.shot), None, found, run.job)
+    jobs.announce_change(session, changed, by=changed.label)
+    return {"revision": changed.shot.revision}
 
 
 def _said(places: dict[int, Place], carrier: Carrier, stopped: bool) -> str:

@@ -8,14 +8,18 @@ import shutil
 from pathlib import Path
 from typing import Any
 
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from wiseglove.jobs.run import Outcome, Run
 from wiseglove.media import clip
+from wiseglove.media.durable import put_in_place, sync_below
+from wiseglove.media.guarded import guarded
 from wiseglove.media.info import MediaInfo, Understood
+from wiseglove.media.probe import TURNED
 from wiseglove.store import clips, jobs, shots
 from wiseglove.store.errors import StoreError
-from wiseglove.store.tables import IntakeRow, ShotClipRow
+from wiseglove.store.tables import IntakeFileRow, IntakeRow, ShotClipRow
 
 
 def work(run: Run) -> Outcome:
@@ -26,42 +30,59 @@ def work(run: Run) -> Outcome:
         if intake is None or intake.understood is None:
             raise StoreError("The files of this intake are gone. Take them in again.")
         understood = Understood.model_validate(intake.understood)
-        hashes = intake.files
+        files = select(IntakeFileRow.kept_as, IntakeFileRow.sha256).where(IntakeFileRow.intake == run.intake)
+        hashes = {kept_as: sha256 for kept_as, sha256 in session.execute(files)}
     clip_id = content_id(understood, hashes)
     home = run.settings.media / clip_id
+    target = folder / f"attempt-{run.attempt}"
     if (home / "clip.json").exists():
         decoded = clip.read_info(home)
     else:
-        target = folder / f"attempt-{run.attempt}"
-        decoded = clip.decode(folder / "source", target, understood, run.progress)
-        _settle(folder / "source", target, home)
+        for left in folder.glob("attempt-*"):  # by a worker that was killed
+            shutil.rmtree(left, ignore_errors=True)
+        decoded = _decoded(run, folder / "source", target, understood)
     about = decoded.model_copy(update={name: getattr(understood, name) for name in _CORRECTABLE})
-    result = _store(run, clip_id, about, understood)
-    shutil.rmtree(folder, ignore_errors=True)
-    return Outcome(f"Took in {about.count} frames of {about.name}.", result)
+
+    def settle(session: Session) -> dict[str, Any]:
+        clips.hold(session, clip_id)
+        if not (home / "clip.json").exists():
+            if not target.exists():
+                raise StoreError("The same files were deleted in the same moment. Nothing was taken in; try again.")
+            put_in_place(target, home)
+        return _store(session, run.intake, clip_id, about, understood)
+
+    said = f"Took in {about.count} frames of {about.name}."
+    return Outcome(said, {}, settle, lambda: shutil.rmtree(folder, ignore_errors=True))
+
+
+def _decoded(run: Run, source: Path, target: Path, understood: Understood) -> MediaInfo:
+    """Decode in a process of its own, and put the source files beside what came of them."""
+    try:
+        info = guarded(
+            clip.decode, source, target, understood, memory=run.settings.limits.memory, progress=run.progress
+        )
+        shutil.copytree(source, target / "source", copy_function=_link)
+        sync_below(target)
+        return info
+    except BaseException as error:
+        shutil.rmtree(target, ignore_errors=True)
+        if isinstance(error, OSError) and (full := clip.disk_full(error)) is not None:
+            raise full from error
+        raise
 
 
 _CORRECTABLE = ("name", "first", "rate_num", "rate_den", "pixel_aspect")
 
 
-def content_id(understood: Understood, files: dict[str, Any]) -> str:
+def content_id(understood: Understood, hashes: dict[str, str | None]) -> str:
     """An id made from the files' contents and how they follow each other."""
     digest = hashlib.sha256()
     for name in understood.files:
-        digest.update(files[name]["sha256"].encode())
-    digest.update(repr((understood.kind, understood.numbers)).encode())
+        digest.update(str(hashes[name]).encode())
+    # Pictures that are turned, as they were not always, are other pictures.
+    turned = ("turned",) if TURNED in understood.notes else ()
+    digest.update(repr((understood.kind, understood.numbers, *turned)).encode())
     return digest.hexdigest()[:24]
-
-
-def _settle(source: Path, target: Path, home: Path) -> None:
-    """Put the decoded clip in its place in one step; if another job was quicker, its copy stays."""
-    shutil.copytree(source, target / "source", copy_function=_link)
-    try:
-        os.replace(target, home)
-    except OSError:
-        if not (home / "clip.json").exists():
-            raise
-        shutil.rmtree(target, ignore_errors=True)
 
 
 def _link(source: str, target: str) -> None:
@@ -71,20 +92,21 @@ def _link(source: str, target: str) -> None:
         shutil.copy2(source, target)
 
 
-def _store(run: Run, clip_id: str, about: MediaInfo, understood: Understood) -> dict[str, Any]:
-    with run.database.transaction() as session:
-        intake = session.get(IntakeRow, run.intake, with_for_update=True)
-        if intake is None:
-            raise StoreError("This intake was discarded meanwhile. Nothing was taken in.")
-        clips.add(session, clip_id, about)
-        intake.state, intake.message = "done", ""
-        if intake.purpose == "insert":
-            session.merge(ShotClipRow(shot=str(intake.shot), clip=clip_id))
-            jobs.announce(session, "clips", {"shot": intake.shot})
-            return {"clip": clip_id}
-        shot = shots.create(session, understood.name, clips.plate_of(clip_id, about))
-        jobs.announce(session, "shots", {})
-        return {"clip": clip_id, "shot": shot.id}
+def _store(
+    session: Session, intake_id: str | None, clip_id: str, about: MediaInfo, understood: Understood
+) -> dict[str, Any]:
+    intake = session.get(IntakeRow, intake_id, with_for_update=True)
+    if intake is None:
+        raise StoreError("This intake was discarded meanwhile. Nothing was taken in.")
+    clips.add(session, clip_id, about)
+    intake.state, intake.message = "done", ""
+    if intake.purpose == "insert":
+        session.merge(ShotClipRow(shot=str(intake.shot), clip=clip_id))
+        jobs.announce(session, "clips", {"shot": intake.shot})
+        return {"clip": clip_id}
+    shot = shots.create(session, understood.name, clips.plate_of(clip_id, about))
+    jobs.announce(session, "shots", {})
+    return {"clip": clip_id, "shot": shot.id}
 
 
 def failed(session: Session, run: Run, message: str) -> None:

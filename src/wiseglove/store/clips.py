@@ -3,14 +3,18 @@
 from __future__ import annotations
 
 import shutil
+from collections.abc import Iterable
 from pathlib import Path
 
-from sqlalchemy import select
+from sqlalchemy import Select, delete, exists, func, select
+from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
 from wiseglove.media.info import MediaInfo
 from wiseglove.shot.basics import Plate
+from wiseglove.store.database import Database
 from wiseglove.store.errors import NotFoundError
+from wiseglove.store.locks import may_delete
 from wiseglove.store.tables import ClipRow, ShotClipRow, ShotRow
 
 
@@ -43,9 +47,55 @@ def plate_of(clip_id: str, about: MediaInfo) -> Plate:
     )
 
 
-def remove_unused(session: Session, media: Path) -> None:
-    """Delete the clips that no shot uses any more, rows and files."""
-    used = set(session.scalars(select(ShotRow.clip))) | set(session.scalars(select(ShotClipRow.clip)))
-    for row in session.scalars(select(ClipRow).where(ClipRow.id.not_in(used))):
-        session.delete(row)
-        shutil.rmtree(media / row.id, ignore_errors=True)
+def hold(session: Session, clip_id: str) -> None:
+    """Have a clip's row and files to oneself until the transaction ends: whoever brings or removes them does."""
+    session.execute(select(func.pg_advisory_xact_lock(func.hashtextextended(f"clip {clip_id}", 0))))
+
+
+def unused() -> Select[str]:
+    """The query for clips that nothing refers to."""
+    used = exists().where(ShotRow.clip == ClipRow.id) | exists().where(ShotClipRow.clip == ClipRow.id)
+    return select(ClipRow.id).where(~used)
+
+
+def sweep(database: Database, media: Path, which: Iterable[str] | None = None) -> int:
+    """Delete clips that nothing refers to, their rows first and then their files; how many.
+
+    which: those to look at; None is all there are, and folders that belong to none. What is being brought in at the same time
+    is looked at again under its lock, so that nothing goes that a shot needs; a folder whose row could be deleted and that is
+    still there after a crash goes the next time.
+    """
+    if which is None:
+        with database.transaction() as session:
+            known = set(session.scalars(unused()))
+            listed = set(session.scalars(select(ClipRow.id)))
+        folders = {folder.name for folder in media.iterdir()}
+        which = sorted(known | (folders - listed))
+    return sum(_sweep(database, media, clip_id) for clip_id in which)
+
+
+def _sweep(database: Database, media: Path, clip_id: str) -> bool:
+    try:
+        with database.transaction() as session:
+            hold(session, clip_id)
+            if not may_delete(session):
+                return False
+            session.execute(delete(ClipRow).where(ClipRow.id.in_(unused().where(ClipRow.id == clip_id))))
+    except IntegrityError:  # a shot that refers to it came in between
+        return False
+    gone = media / f"{GOING}{clip_id.removeprefix(GOING)}"
+    with database.transaction() as session:
+        hold(session, clip_id.removeprefix(GOING))
+        if not may_delete(session):
+            return False
+        if session.get(ClipRow, clip_id) is not None or not (media / clip_id).exists():
+            return False
+        if gone.name != clip_id:
+            shutil.rmtree(gone, ignore_errors=True)
+            (media / clip_id).rename(gone)
+    shutil.rmtree(gone, ignore_errors=True)
+    return True
+
+
+GOING = "going-"
+"""Before the name of a folder whose files are being deleted."""

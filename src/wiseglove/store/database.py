@@ -13,10 +13,18 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from wiseglove.store.recent import RECENT, RecentShots
 
+LIMITS = "-c lock_timeout=8s -c statement_timeout=30s -c idle_in_transaction_session_timeout=120s"
+"""How long a statement waits for a lock, how long it may take, and how long a transaction may do nothing."""
+QUEUE_FOR_CONNECTION = 10.0
+"""Seconds to wait for one of the connections."""
+
 
 def make_engine(url: str) -> Engine:
     """An engine on psycopg 3 for a postgresql:// URL."""
-    return create_engine(url.replace("postgresql://", "postgresql+psycopg://", 1), pool_size=8, pool_pre_ping=True)
+    return create_engine(
+        url.replace("postgresql://", "postgresql+psycopg://", 1), pool_size=8, max_overflow=24, pool_pre_ping=True,
+        pool_timeout=QUEUE_FOR_CONNECTION, connect_args={"options": LIMITS, "connect_timeout": 10},
+    )  # fmt: skip
 
 
 def migrate(url: str, to: str = "head") -> None:

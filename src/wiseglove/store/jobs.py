@@ -98,6 +98,12 @@ def advance(session: Session, job_id: str, attempt: int, done: int, total: int) 
     return True
 
 
+def is_current(session: Session, job_id: str, attempt: int) -> bool:
+    """Whether this attempt is the one that counts; until the transaction ends it stays so."""
+    row = session.scalars(select(JobRow).where(JobRow.id == job_id).with_for_update()).first()
+    return row is not None and row.attempt == attempt and row.state == "running"
+
+
 def end(
     session: Session, job_id: str, attempt: int, state: str, message: str, result: dict[str, Any] | None = None
 ) -> bool:

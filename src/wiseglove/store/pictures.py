@@ -51,7 +51,7 @@ class DisplayPictures:
 
     def plate(self, plate: Plate, frame: int, width: int, height: int) -> Picture:
         """The smallest display copy that is large enough, brought to width x height."""
-        folder, number = self._media / plate.media, frame - plate.first
+        folder, number = clip.folder_of(self._media, plate.media), frame - plate.first
         path = clip.proxy_path if width <= clip.PROXY_WIDTH else clip.full_path
         return _resized(_read(path(folder, number)), width, height)
 
@@ -59,7 +59,7 @@ class DisplayPictures:
         """The chart, or the clip's picture on that frame."""
         if insert.source == "chart" or insert.media is None:
             return _chart(linear)
-        folder = self._media / insert.media
+        folder = clip.folder_of(self._media, insert.media)
         info = clip.read_info(folder)
         number = _number(insert, frame, info.count)
         return self._working(folder, number, linear, info.alpha)
@@ -70,7 +70,7 @@ class DisplayPictures:
 
     def clip(self, media: str, number: int, width: int | None) -> Picture:
         """A clip's picture from its large display copy, whose colours are whole; one with alpha from its source."""
-        folder = self._media / media
+        folder = clip.folder_of(self._media, media)
         info = clip.read_info(folder)
         at = min(max(number, 0), info.count - 1)
         wide = info.width if width is None else min(width, info.width)
@@ -85,7 +85,7 @@ class DisplayPictures:
 
     def wide(self, media: str) -> int:
         """How wide a clip's pictures are."""
-        return clip.read_info(self._media / media).width
+        return clip.read_info(clip.folder_of(self._media, media)).width
 
     @staticmethod
     def _exact_insert(folder: Path, number: int, linear: bool) -> Linear:
@@ -128,7 +128,7 @@ class ExactPictures:
 
     def _reader(self, clip_id: str) -> clip.ClipReader:
         if clip_id not in self._readers:
-            self._readers[clip_id] = clip.ClipReader(self._media / clip_id)
+            self._readers[clip_id] = clip.ClipReader(clip.folder_of(self._media, clip_id))
         return self._readers[clip_id]
 
     def plate(self, plate: Plate, frame: int, width: int, height: int) -> Picture:

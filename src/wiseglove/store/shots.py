@@ -16,13 +16,13 @@ from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
 from wiseglove.shot import places
-from wiseglove.shot.basics import Plate, new_id
+from wiseglove.shot.basics import LONGEST_NAME, Plate, new_id
 from wiseglove.shot.changes import Span, changed_frames
-from wiseglove.shot.edits import Edit
+from wiseglove.shot.edits import Applied, Edit
 from wiseglove.shot.errors import EditError
 from wiseglove.shot.evaluated import EvaluatedShot
 from wiseglove.shot.formats import CHANGES, ELEMENTS, FORMAT, upgraded
-from wiseglove.shot.model import Element, Shot, new_shot
+from wiseglove.shot.model import Element, Shot, media_of, new_shot
 from wiseglove.shot.patch import diff, patched
 from wiseglove.store.errors import NotFoundError, RevisionError, StoreError
 from wiseglove.store.recent import keep_when_committed, recent
@@ -70,7 +70,8 @@ class History:
 
 
 def create(session: Session, name: str, plate: Plate) -> EvaluatedShot:
-    """A new shot with nothing drawn."""
+    """A new shot with nothing drawn. A name that is too long is cut."""
+    name = name.replace("\0", "")[:LONGEST_NAME].strip() or "Shot"
     shot = new_shot(new_id(), name, plate)
     session.add(ShotRow(id=shot.id, name=name, clip=plate.media, plate=plate.model_dump(mode="json"), revision=0))
     session.flush()
@@ -102,22 +103,29 @@ def _read(session: Session, row: ShotRow) -> EvaluatedShot:
     return found
 
 
-def apply(session: Session, shot_id: str, known: int | None, edit: Edit, edit_id: str | None = None) -> Changed:
+def apply(
+    session: Session, shot_id: str, known: int | None, edit: Edit, edit_id: str | None = None, author: str | None = None
+) -> Changed:
     """Apply an edit that was made on a revision, unless one of that id has been applied already.
 
-    known: the revision; None for one that replaces whatever is there.
+    known: the revision; None for one that replaces whatever is there. author: who made it, where that is known.
 
     Raises EditError, RevisionError or NotFoundError; then nothing is changed.
     """
-    row, shot = _locked(session, shot_id)
+    # What the edit computes is computed on what is seen before the lock, so that nobody else waits for it; it counts
+    # where nothing has come in between.
+    seen = load(session, shot_id)
+    early = _tried(session, seen, known, edit, edit_id)
+    row, shot = _locked(session, shot_id, seen)
     revision = shot.revision if known is None else known
     done = _applied_already(session, shot_id, edit_id)
     if done is not None:
         return _again(session, shot, revision, done)
     others = _since(session, shot, revision)
-    applied = edit.apply(shot)
+    applied = early if early is not None and shot is seen else _applied(edit, shot)
     old = {i: _body(e) for i in applied.after if (e := shot.elements.get(i)) is not None}
     new = {i: _checked(e) for i, e in applied.after.items() if e is not None}
+    _check_media(session, shot, applied)
     about = places.places_of(old, new)
     _check_apart(shot, others, about)
     session.execute(delete(JournalRow).where(JournalRow.shot == shot_id, JournalRow.undone))
@@ -126,21 +134,54 @@ def apply(session: Session, shot_id: str, known: int | None, edit: Edit, edit_id
     after = shot.advanced(shot.document.with_elements(applied.after, shot.revision + 1))
     bodies = {i: new.get(i) for i in applied.after}
     return _stored(
-        session, row, shot, after, _Step(applied.label, bodies, about, applied.made, edit_id), others, revision
+        session, row, shot, after, _Step(applied.label, bodies, about, applied.made, edit_id, author), others, revision
     )
 
 
-def undo(session: Session, shot_id: str, revision: int, edit_id: str | None = None) -> Changed:
+def _tried(session: Session, seen: EvaluatedShot, known: int | None, edit: Edit, edit_id: str | None) -> Applied | None:
+    """What an edit does to a shot that is not locked; None where it has been applied already, or is behind."""
+    if known not in (None, seen.revision) or _applied_already(session, seen.id, edit_id) is not None:
+        return None
+    return _applied(edit, seen)
+
+
+def _check_media(session: Session, shot: EvaluatedShot, applied: Applied) -> None:
+    """Raise EditError where an element is to show a clip that was not taken in for this shot."""
+    for element_id, element in applied.after.items():
+        if element is None:
+            continue
+        before = shot.elements.get(element_id)
+        wanted = media_of(element) - (media_of(before) if before else set()) - {shot.plate.media}
+        if wanted and not wanted <= set(session.scalars(clips_of(shot.id))):
+            raise EditError(
+                "That clip was not taken in for this shot, or is gone. Nothing was changed; take it in, or choose another."
+            )
+
+
+def _applied(edit: Edit, shot: EvaluatedShot) -> Applied:
+    try:
+        return edit.apply(shot)
+    except ValidationError as error:
+        raise _unopenable(error) from error
+
+
+def undo(
+    session: Session, shot_id: str, revision: int, edit_id: str | None = None, author: str | None = None
+) -> Changed:
     """Take the last edit back. Raises StoreError where there is none, RevisionError for an older revision."""
-    return _step(session, shot_id, revision, edit_id, back=True)
+    return _step(session, shot_id, revision, edit_id, author, back=True)
 
 
-def redo(session: Session, shot_id: str, revision: int, edit_id: str | None = None) -> Changed:
+def redo(
+    session: Session, shot_id: str, revision: int, edit_id: str | None = None, author: str | None = None
+) -> Changed:
     """Do the edit again that was undone last. Raises as `undo` does."""
-    return _step(session, shot_id, revision, edit_id, back=False)
+    return _step(session, shot_id, revision, edit_id, author, back=False)
 
 
-def _step(session: Session, shot_id: str, revision: int, edit_id: str | None, back: bool) -> Changed:
+def _step(
+    session: Session, shot_id: str, revision: int, edit_id: str | None, author: str | None, back: bool
+) -> Changed:
     row, shot = _locked(session, shot_id)
     done = _applied_already(session, shot_id, edit_id)
     if done is not None:
@@ -162,7 +203,7 @@ def _step(session: Session, shot_id: str, revision: int, edit_id: str | None, ba
     elements = {i: None if body is None else parsed(body) for i, body in bodies.items()}
     after = shot.advanced(shot.document.with_elements(elements, shot.revision + 1))
     label = f"{'Undid' if back else 'Redid'}: {entry.label}"
-    step = _Step(label, bodies, places.places_of(old, new), None, edit_id)
+    step = _Step(label, bodies, places.places_of(old, new), None, edit_id, author)
     return _stored(session, row, shot, after, step, others, revision)
 
 
@@ -228,11 +269,13 @@ def _missed(rows: Sequence[RevisionRow]) -> Missed:
 # -- writing ---------------------------------------------------------------------------------------------------
 
 
-def _locked(session: Session, shot_id: str) -> tuple[ShotRow, EvaluatedShot]:
-    row = session.scalars(select(ShotRow).where(ShotRow.id == shot_id).with_for_update()).first()
+def _locked(session: Session, shot_id: str, seen: EvaluatedShot | None = None) -> tuple[ShotRow, EvaluatedShot]:
+    """The shot's row for this transaction alone, and the shot: the one that was seen before, where it is still that."""
+    now = select(ShotRow).where(ShotRow.id == shot_id).with_for_update().execution_options(populate_existing=True)
+    row = session.scalars(now).first()
     if row is None:
         raise NotFoundError("This shot does not exist any more. Go back to the list of shots.")
-    return row, _read(session, row)
+    return row, seen if seen is not None and seen.revision == row.revision else _read(session, row)
 
 
 @dataclass(frozen=True)
@@ -244,6 +287,7 @@ class _Step:
     about: list[places.Place]
     made: str | None
     edit_id: str | None
+    author: str | None
 
 
 def _stored(
@@ -261,7 +305,7 @@ def _stored(
     differing, frames = before.differing(after), changed_frames(before, after)
     session.add(
         RevisionRow(
-            shot=after.id, revision=after.revision, label=step.label, edit=step.edit_id, made=step.made,
+            shot=after.id, revision=after.revision, label=step.label, edit=step.edit_id, made=step.made, author=step.author,
             places=places.written(step.about), elements=sorted(differing),
             first=frames[0] if frames else None, last=frames[1] if frames else None,
         )
@@ -305,13 +349,17 @@ def _checked(element: Element) -> Any:
     try:
         parsed(body)
     except ValidationError as error:
-        first = error.errors()[0]
-        where = ".".join(str(part) for part in first["loc"][1:] if not isinstance(part, int)) or "it"
-        raise EditError(
-            f"That would make something that could not be opened again: {where}: {first['msg']}. Nothing was changed; "
-            "make a smaller change."
-        ) from error
+        raise _unopenable(error, 1) from error
     return body
+
+
+def _unopenable(error: ValidationError, beyond: int = 0) -> EditError:
+    first = error.errors()[0]
+    where = ".".join(str(part) for part in first["loc"][beyond:] if not isinstance(part, int)) or "it"
+    return EditError(
+        f"That would make something that could not be opened again: {where}: {first['msg']}. Nothing was changed; "
+        "make a smaller change."
+    )
 
 
 def clips_of(shot_id: str) -> Select[str]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import BigInteger, Boolean, DateTime, ForeignKey, Index, Integer, LargeBinary, Text, func
+from sqlalchemy import BigInteger, Boolean, DateTime, ForeignKey, Index, Integer, LargeBinary, Text, func, text
 from sqlalchemy.dialects.postgresql import ARRAY, JSONB
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
@@ -85,6 +85,8 @@ class RevisionRow(Base):
     edit: Mapped[str | None]
     """The id that whoever sent it gave the edit, by which one that is sent twice is known."""
     made: Mapped[str | None]
+    author: Mapped[str | None]
+    """Who made it, where people sign in."""
     places: Mapped[list[str]] = mapped_column(ARRAY(Text))
     """What of the document it changed (see `shot.places`)."""
     elements: Mapped[list[str]] = mapped_column(ARRAY(Text))
@@ -112,16 +114,33 @@ class IntakeRow(Base):
     purpose: Mapped[str]
     shot: Mapped[str | None] = mapped_column(ForeignKey("shots.id", ondelete="CASCADE"))
     state: Mapped[str]
-    files: Mapped[Json]
     understood: Mapped[Json | None]
     message: Mapped[str] = mapped_column(default="")
     touched_at: Mapped[datetime] = mapped_column(server_default=func.now())
+
+
+class IntakeFileRow(Base):
+    """One of an intake's files; it is there once its hash is."""
+
+    __tablename__ = "intake_files"
+
+    intake: Mapped[str] = mapped_column(ForeignKey("intakes.id", ondelete="CASCADE"), primary_key=True)
+    number: Mapped[int] = mapped_column(Integer, primary_key=True, autoincrement=False)
+    name: Mapped[str]
+    """What whoever sent it calls it."""
+    kept_as: Mapped[str]
+    """Its name on disk, which is made here."""
+    size: Mapped[int] = mapped_column(BigInteger)
+    sha256: Mapped[str | None]
 
 
 class JobRow(Base):
     """Long work: `queued`, `running`, `done`, `failed` or `cancelled`. `attempt` is the fence of its results."""
 
     __tablename__ = "jobs"
+    __table_args__ = (
+        Index("ix_jobs_intake_open", "intake", unique=True, postgresql_where=text("state in ('queued', 'running')")),
+    )
 
     id: Mapped[str] = mapped_column(primary_key=True)
     kind: Mapped[str]
@@ -138,3 +157,28 @@ class JobRow(Base):
     attempt: Mapped[int] = mapped_column(Integer, default=0)
     made_at: Mapped[datetime] = mapped_column(server_default=func.now())
     ended_at: Mapped[datetime | None]
+
+
+class UserRow(Base):
+    """Somebody who may sign in."""
+
+    __tablename__ = "users"
+
+    name: Mapped[str] = mapped_column(primary_key=True)
+    role: Mapped[str]
+    password: Mapped[str]
+    failures: Mapped[int] = mapped_column(Integer, default=0)
+    """Wrong passwords since the last right one."""
+    failed_at: Mapped[datetime | None]
+    made_at: Mapped[datetime] = mapped_column(server_default=func.now())
+
+
+class SessionRow(Base):
+    """Somebody who is signed in, by a hash of the token that the browser keeps."""
+
+    __tablename__ = "sessions"
+
+    token: Mapped[str] = mapped_column(primary_key=True)
+    person: Mapped[str] = mapped_column(ForeignKey("users.name", ondelete="CASCADE"))
+    made_at: Mapped[datetime] = mapped_column(server_default=func.now())
+    used_at: Mapped[datetime] = mapped_column(server_default=func.now())
