@@ -45,7 +45,9 @@ def url(cluster: Cluster) -> Iterator[str]:
 
 @pytest.fixture
 def settings(url: str, tmp_path: Path) -> Settings:
-    made = Settings(database_url=url, files=tmp_path / "files", page=ROOT / "web" / "dist")
+    made = Settings(
+        database_url=url, files=tmp_path / "files", page=ROOT / "web" / "dist", hosts=["testserver", "127.0.0.1"]
+    )
     made.make_folders()
     return made
 

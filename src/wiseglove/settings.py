@@ -25,6 +25,12 @@ class Settings(BaseSettings):
     limits: Limits = Limits()
     workers: int = Field(default=os.cpu_count() or 1, ge=1, le=256)
     """How many things a process computes at once."""
+    hosts: list[str] = ["127.0.0.1", "localhost", "::1", "[::1]"]
+    """Names under which the server may be asked; "*" is any."""
+    origins: list[str] = []
+    """Further origins whose pages may change things, such as http://127.0.0.1:5173 of a development server."""
+    sign_in: bool = False
+    """Whether people have to sign in; always so where the server can be reached from other machines."""
     largest_file: int = 64_000_000_000
     """Bytes of one uploaded file."""
 

@@ -44,8 +44,8 @@ def send(client: TestClient, paths: list[Path], **what: Any) -> dict[str, Any]:
     if begun.status_code != 201:
         return dict(begun.json())
     intake = begun.json()["id"]
-    for path in paths:
-        put = client.put(f"/api/intakes/{intake}/files/{path.name}", content=path.read_bytes())
+    for number, path in enumerate(paths):
+        put = client.put(f"/api/intakes/{intake}/files/{number}", content=path.read_bytes())
         assert put.status_code == 204, put.text
     return dict(client.post(f"/api/intakes/{intake}/understand").json())
 

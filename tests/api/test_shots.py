@@ -217,19 +217,6 @@ def test_malformed_requests_get_a_sentence_and_change_nothing(client: TestClient
     assert client.get(f"/api/shots/{shot}").json()["revision"] == 0
 
 
-def test_an_unforeseen_error_is_told_without_a_trace(
-    client: TestClient, shot: str, monkeypatch: pytest.MonkeyPatch
-) -> None:
-    def broken(*_: object) -> None:
-        raise RuntimeError("secret detail")
-
-    monkeypatch.setattr(shots, "load", broken)
-    answer = client.get(f"/api/shots/{shot}")
-    assert answer.status_code == 503
-    assert "secret" not in answer.text
-    assert "The shot is as it was before" in answer.json()["detail"]
-
-
 def test_a_body_that_no_edit_can_be_is_refused(client: TestClient, shot: str) -> None:
     answer = client.post(f"/api/shots/{shot}/edits", content=b"x" * 33_000_000)
     assert answer.status_code == 413

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import json
+import shutil
 import zipfile
 from collections.abc import Callable
 from pathlib import Path
@@ -19,6 +20,7 @@ from tests.api.conftest import edit
 from tests.builders import write_movie
 from tests.core.keying.scene import off, stage
 from wiseglove.core.compositing.colour import encode
+from wiseglove.settings import Settings
 
 FIRST, COUNT = 1001, 4
 WIDTH, HEIGHT = 480, 360
@@ -143,7 +145,12 @@ def test_what_is_doubtful_about_a_matte_clip_is_said(
 
 
 def test_a_matte_clip_of_half_the_size_cuts_the_plate(
-    client: TestClient, stage_shot: str, take_in: Callable[..., dict[str, Any]], tmp_path: Path, pictures: Any
+    client: TestClient,
+    stage_shot: str,
+    take_in: Callable[..., dict[str, Any]],
+    tmp_path: Path,
+    pictures: Any,
+    settings: Settings,
 ) -> None:
     add(client, stage_shot)
     small = cv2.resize(pictures[1], (WIDTH // 2, HEIGHT // 2), interpolation=cv2.INTER_AREA)
@@ -155,7 +162,12 @@ def test_a_matte_clip_of_half_the_size_cuts_the_plate(
     edit(client, stage_shot, type="set-subject", subject="who", key=key)
     assert off(matte(client, stage_shot), pictures[1], pictures[2]["edge"]) < 0.03
     gone = {**key, "matte": "0" * 24}
-    edit(client, stage_shot, type="set-subject", subject="who", key=gone)
+    refused = client.post(
+        f"/api/shots/{stage_shot}/edits",
+        json={"revision": 2, "edit": {"type": "set-subject", "subject": "who", "key": gone}},
+    )
+    assert "was not taken in for this shot" in refused.json()["detail"]
+    shutil.rmtree(settings.media / key["matte"])
     lost = client.get(f"/api/shots/{stage_shot}/looks/matte/{FIRST}")
     assert lost.status_code == 422
     assert "not on the server's disk" in lost.json()["detail"]

@@ -4,22 +4,44 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
+import itertools
+import logging
 from collections.abc import AsyncIterator
 
 from fastapi import FastAPI
-from fastapi.responses import FileResponse
+from fastapi.responses import FileResponse, Response
 from fastapi.staticfiles import StaticFiles
+from sqlalchemy.exc import SQLAlchemyError
+from starlette.middleware.trustedhost import TrustedHostMiddleware
+from starlette.types import Scope
 
-from wiseglove.api import carriers, errors, events, intakes, jobs, live, outlines, pictures, shots, subjects, traces
+from wiseglove.api import (
+    carriers,
+    errors,
+    events,
+    health,
+    intakes,
+    jobs,
+    live,
+    outlines,
+    people,
+    pictures,
+    shots,
+    subjects,
+    traces,
+)
 from wiseglove.api.context import Context
 from wiseglove.api.described import describe
+from wiseglove.api.gate import Gate
 from wiseglove.core.warm import warm_up
 from wiseglove.jobs.queue import Queue
 from wiseglove.settings import Settings, get_settings
+from wiseglove.store import clips, deliveries
 from wiseglove.store.database import Database
 from wiseglove.store.errors import NotFoundError
 from wiseglove.store.pictures import DisplayPictures
 
+log = logging.getLogger(__name__)
 LARGEST_BODY = 32_000_000
 """Bytes of any request but a file's: more than any edit can need."""
 
@@ -50,16 +72,38 @@ def create_app(settings: Settings | None = None) -> FastAPI:
         max_body_size=LARGEST_BODY, responses=errors.RESPONSES, generate_unique_id_function=lambda route: route.name,
     )  # fmt: skip
     errors.install(app)
+    if settings.sign_in:
+        app.add_middleware(people.Door)
+    app.add_middleware(Gate, origins=settings.origins)
+    app.add_middleware(TrustedHostMiddleware, allowed_hosts=settings.hosts, www_redirect=False)
     describe(app)
-    for module in (shots, outlines, carriers, subjects, pictures, live, traces, intakes, jobs, events):
+    for module in (shots, outlines, carriers, subjects, pictures, live, traces, intakes, jobs, events, people, health):
         app.include_router(module.router)
     _serve_page(app, settings)
     return app
 
 
+class _Assets(StaticFiles):
+    """Files whose names change with their contents, so that they may be kept for ever."""
+
+    async def get_response(self, path: str, scope: Scope) -> Response:
+        response = await super().get_response(path, scope)
+        if response.status_code == 200:
+            response.headers["Cache-Control"] = "public, max-age=31536000, immutable"
+        return response
+
+
 async def _sweep_often(context: Context) -> None:
-    while True:
-        await asyncio.to_thread(intakes.sweep, context)
+    """What nobody needs any more goes: abandoned intakes soon, clips and packages once a day."""
+    media, packages = context.settings.media, context.settings.deliveries
+    for minute in itertools.count():
+        try:
+            await asyncio.to_thread(intakes.sweep, context)
+            if minute % (24 * 60) == 0:
+                await asyncio.to_thread(clips.sweep, context.database, media)
+                await asyncio.to_thread(deliveries.sweep, context.database, packages)
+        except (SQLAlchemyError, OSError):
+            log.exception("sweeping failed; it is tried again in a minute")
         await asyncio.sleep(60)
 
 
@@ -69,7 +113,7 @@ def _serve_page(app: FastAPI, settings: Settings) -> None:
         raise NotFoundError(f"There is nothing at /api/{rest}.")
 
     if (settings.page / "assets").is_dir():
-        app.mount("/assets", StaticFiles(directory=settings.page / "assets"), name="assets")
+        app.mount("/assets", _Assets(directory=settings.page / "assets"), name="assets")
 
     @app.get("/{path:path}", include_in_schema=False)
     def page(path: str) -> FileResponse:

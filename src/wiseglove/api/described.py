@@ -17,6 +17,7 @@ EXAMPLES: dict[str, dict[str, Any]] = {
     "redo": {"revision": 14},
     "begin": {"purpose": "plate", "files": [{"name": "panel_tap.mp4", "size": 4_812_333}]},
     "accept": {"name": "Panel tap", "first": 1001, "rate_num": 25, "rate_den": 1, "pixel_aspect": 1.0},
+    "sign_in": {"name": "Orla", "password": "lanterns at dusk"},
     "solve": {"first": 1001, "last": 1100},
     "solve_all": {"first": 1001, "last": 1100},
     "fit": {"line": [100.0, 80.0, 180.0, 82.0, 176.0, 150.0, 104.0, 148.0], "tolerance": 1.0},

@@ -13,17 +13,23 @@ from typing import Any, Literal
 from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse
+from psycopg import errors as database_errors
 from pydantic import BaseModel, Field
-from sqlalchemy.exc import OperationalError
+from sqlalchemy.exc import DataError, IntegrityError, OperationalError, SQLAlchemyError
+from sqlalchemy.exc import TimeoutError as QueueIsFullError
 from starlette.exceptions import HTTPException
 
 from wiseglove.api.schemas import ShotState, state_of
+from wiseglove.core.patience import TooLongError
 from wiseglove.media.errors import MediaError
+from wiseglove.shot.basics import new_id
 from wiseglove.shot.errors import EditError
 from wiseglove.shot.formats import NewerFormatError
 from wiseglove.store.errors import NotFoundError, RevisionError, StoreError
+from wiseglove.store.people import WaitError, WrongPasswordError
 
 log = logging.getLogger(__name__)
+WAITED = (database_errors.LockNotAvailable, database_errors.QueryCanceled, database_errors.DeadlockDetected)
 MEDIA_TYPE = "application/problem+json"
 PROBLEMS = {
     "refused": "What was asked for cannot be done to this",
@@ -31,12 +37,16 @@ PROBLEMS = {
     "overtaken": "Somebody else has changed the same thing",
     "impossible": "It cannot be done just now",
     "unreadable": "The request cannot be understood",
+    "signin": "Somebody has to sign in first",
     "http": "The request cannot be served",
     "database": "The database cannot be reached",
+    "busy": "Something else is at work on it",
     "unforeseen": "Something went wrong that there is no word for",
 }
 """Kinds of problems and their titles."""
-Kind = Literal["refused", "missing", "overtaken", "impossible", "unreadable", "http", "database", "unforeseen"]
+Kind = Literal[
+    "refused", "missing", "overtaken", "impossible", "unreadable", "signin", "http", "database", "busy", "unforeseen"
+]
 
 
 class Problem(BaseModel):
@@ -62,7 +72,8 @@ RESPONSES: dict[int | str, dict[str, Any]] = {
 """What every operation may answer besides."""
 
 
-def _answer(status: int, kind: Kind, detail: str, **more: Any) -> JSONResponse:
+def answer(status: int, kind: Kind, detail: str, **more: Any) -> JSONResponse:
+    """A problem as a response."""
     body = {"type": kind, "title": PROBLEMS[kind], "status": status, "detail": detail, **more}
     return JSONResponse(body, status_code=status, media_type=MEDIA_TYPE)
 
@@ -80,40 +91,72 @@ def install(app: FastAPI) -> None:
     @app.exception_handler(MediaError)
     @app.exception_handler(NewerFormatError)
     async def refused(_: Request, error: ValueError) -> JSONResponse:
-        return _answer(422, "refused", str(error))
+        return answer(422, "refused", str(error))
 
     @app.exception_handler(NotFoundError)
     async def missing(_: Request, error: NotFoundError) -> JSONResponse:
-        return _answer(404, "missing", str(error))
+        return answer(404, "missing", str(error))
 
     @app.exception_handler(RevisionError)
     async def overtaken(_: Request, error: RevisionError) -> JSONResponse:
-        return _answer(409, "overtaken", str(error), state=state_of(error.shot).model_dump(mode="json"), by=error.by)
+        return answer(409, "overtaken", str(error), state=state_of(error.shot).model_dump(mode="json"), by=error.by)
+
+    @app.exception_handler(WrongPasswordError)
+    async def wrong_password(_: Request, error: WrongPasswordError) -> JSONResponse:
+        return answer(401, "signin", str(error))
+
+    @app.exception_handler(WaitError)
+    async def wait(_: Request, error: WaitError) -> JSONResponse:
+        refusal = answer(429, "signin", str(error))
+        refusal.headers["Retry-After"] = str(error.seconds)
+        return refusal
 
     @app.exception_handler(StoreError)
     async def impossible(_: Request, error: StoreError) -> JSONResponse:
-        return _answer(409, "impossible", str(error))
+        return answer(409, "impossible", str(error))
 
     @app.exception_handler(RequestValidationError)
     async def unreadable(_: Request, error: RequestValidationError) -> JSONResponse:
-        return _answer(422, "unreadable", _readable(error))
+        return answer(422, "unreadable", _readable(error))
 
     @app.exception_handler(HTTPException)
     async def plain(_: Request, error: HTTPException) -> JSONResponse:
         detail = str(error.detail) if error.detail else HTTPStatus(error.status_code).phrase
-        return _answer(error.status_code, "http", detail)
+        return answer(error.status_code, "http", detail)
 
+    @app.exception_handler(TooLongError)
+    async def too_long(_: Request, error: TooLongError) -> JSONResponse:
+        return answer(422, "refused", str(error))
+
+    @app.exception_handler(DataError)
+    async def not_storable(_: Request, error: DataError) -> JSONResponse:
+        log.warning("not storable: %s", error.orig)
+        message = "A text or number in this request cannot be stored, such as a zero character in a name. Nothing was changed."
+        return answer(422, "unreadable", message)
+
+    @app.exception_handler(IntegrityError)
+    async def overlapped(_: Request, error: IntegrityError) -> JSONResponse:
+        log.warning("overlapped: %s", error.orig)
+        message = "What this belongs to was changed or deleted in the same moment. Nothing was changed; look again."
+        return answer(409, "impossible", message)
+
+    @app.exception_handler(QueueIsFullError)
     @app.exception_handler(OperationalError)
-    async def no_database(_: Request, error: OperationalError) -> JSONResponse:
+    async def no_database(_: Request, error: SQLAlchemyError) -> JSONResponse:
+        if isinstance(error, QueueIsFullError) or isinstance(getattr(error, "orig", None), WAITED):
+            log.warning("busy: %s", error)
+            message = "Something else is at work on this just now. Nothing was changed; try again in a moment."
+            return answer(503, "busy", message)
         log.error("database: %s", error)
         message = "The server cannot reach its database just now. Nothing was changed; try again in a moment."
-        return _answer(503, "database", message)
+        return answer(503, "database", message)
 
     @app.exception_handler(Exception)
     async def unforeseen(_: Request, error: Exception) -> JSONResponse:
-        log.exception("unforeseen", exc_info=error)
+        number = new_id()
+        log.error("unforeseen %s", number, exc_info=error)
         message = (
-            "Something went wrong on the server that it has no word for; its log says more. "
+            f"Something went wrong on the server that it has no word for; its log says more under {number}. "
             "The shot is as it was before. Reload the page and try again."
         )
-        return _answer(503, "unforeseen", message)
+        return answer(500, "unforeseen", message)

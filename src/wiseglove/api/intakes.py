@@ -3,16 +3,20 @@
 from __future__ import annotations
 
 import asyncio
+import contextlib
 import errno
 import hashlib
+import re
 import shutil
+from collections.abc import Sequence
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
-from typing import Any, Literal
+from typing import Annotated, Literal
 
 from fastapi import APIRouter, Request, Response
+from fastapi import Path as PathParameter
 from pydantic import BaseModel, ConfigDict, Field
-from sqlalchemy import select
+from sqlalchemy import func, insert, select, update
 from sqlalchemy.orm import Session
 from starlette.requests import ClientDisconnect
 
@@ -22,18 +26,22 @@ from wiseglove.api.schemas import Answer
 from wiseglove.media import clip
 from wiseglove.media.encode import jpeg
 from wiseglove.media.errors import MediaError
+from wiseglove.media.guarded import guarded
 from wiseglove.media.info import Understood
 from wiseglove.media.probe import probe
 from wiseglove.shot.basics import new_id
 from wiseglove.store.errors import NotFoundError, StoreError
 from wiseglove.store.jobs import Job, as_job
-from wiseglove.store.tables import IntakeRow, JobRow, ShotRow
+from wiseglove.store.tables import IntakeFileRow, IntakeRow, JobRow, ShotRow
 
 router = APIRouter(prefix="/api/intakes", tags=["intakes"])
 MOST_BYTES = 1 << 62
 """No limit of its own for a file's body: each is held to the size that was announced, and that to the settings."""
 ABANDONED = timedelta(minutes=20)
 """An intake whose files stopped coming is removed after this."""
+FORGOTTEN = timedelta(days=1)
+"""An insert that was never accepted is removed after this."""
+FileNumber = Annotated[int, PathParameter(ge=0, le=50_000)]
 
 
 class FileClaim(BaseModel):
@@ -101,7 +109,7 @@ def _row(session: Session, intake_id: str, lock: bool = False) -> IntakeRow:
 @router.post("", status_code=201)
 def begin(request: IntakeRequest, context: Ctx) -> Intake:
     """Announce files. Refused where one is too large or there is no room for them."""
-    names = [Path(f.name).name for f in request.files]
+    names = [Path(f.name.replace("\0", "")).name or "unnamed" for f in request.files]
     if len(set(names)) != len(names):
         raise StoreError("Two of the files have the same name. Nothing was taken in. Rename one of them.")
     for claim in request.files:
@@ -120,20 +128,32 @@ def begin(request: IntakeRequest, context: Ctx) -> Intake:
     with context.database.transaction() as session:
         if request.purpose == "insert" and session.get(ShotRow, request.shot or "") is None:
             raise NotFoundError("The shot that this insert is for does not exist any more.")
-        files: dict[str, Any] = {n: {"size": f.size} for n, f in zip(names, request.files, strict=True)}
-        row = IntakeRow(
-            id=new_id(), purpose=request.purpose, shot=request.shot, state="receiving", files=files, message=""
-        )
+        shot = request.shot if request.purpose == "insert" else None
+        row = IntakeRow(id=new_id(), purpose=request.purpose, shot=shot, state="receiving", message="")
         session.add(row)
         session.flush()
+        files = [
+            {"intake": row.id, "number": i, "name": name, "kept_as": kept_as(i, name), "size": claim.size}
+            for i, (name, claim) in enumerate(zip(names, request.files, strict=True))
+        ]
+        session.execute(insert(IntakeFileRow), files)
         (context.settings.intakes / row.id / "source").mkdir(parents=True)
         return _as_intake(session, row)
 
 
-@router.put("/{intake_id}/files/{name}", status_code=204, max_body_size=MOST_BYTES)
-async def receive(intake_id: str, name: str, request: Request, context: Ctx) -> Response:
-    """The bytes of one file. A file that is cut short leaves nothing behind and can be sent again."""
-    size = await asyncio.to_thread(_expected_size, context, intake_id, name)
+def kept_as(number: int, name: str) -> str:
+    """The name under which a file is kept: its number, and its suffix where that is a plain one."""
+    suffix = Path(name).suffix.lower()
+    return f"{number:06d}{suffix if re.fullmatch(r'[.][a-z0-9]{1,8}', suffix) else ''}"
+
+
+@router.put("/{intake_id}/files/{number}", status_code=204, max_body_size=MOST_BYTES)
+async def receive(intake_id: str, number: FileNumber, request: Request, context: Ctx) -> Response:
+    """The bytes of one file, by its number in the announcement (0-based).
+
+    A file that is cut short leaves nothing behind and can be sent again.
+    """
+    claim = await asyncio.to_thread(_claim, context, intake_id, number)
     folder = context.settings.intakes / intake_id / "source"
     part = context.settings.intakes / intake_id / f"{new_id()}.part"
     digest, received = hashlib.sha256(), 0
@@ -141,44 +161,51 @@ async def receive(intake_id: str, name: str, request: Request, context: Ctx) -> 
         with part.open("wb") as file:
             async for chunk in request.stream():
                 received += len(chunk)
-                if received > size:
-                    raise StoreError(f"“{name}” is larger than was announced. Nothing was kept; send it again.")
+                if received > claim.size:
+                    raise StoreError(f"“{claim.name}” is larger than was announced. Nothing was kept; send it again.")
                 digest.update(chunk)
                 await asyncio.to_thread(file.write, chunk)
-        if received != size:
+        if received != claim.size:
             raise StoreError(
-                f"“{name}” was cut off after {received} of {size} bytes. Nothing was kept of it; send it again."
+                f"“{claim.name}” was cut off after {received} of {claim.size} bytes. Nothing was kept of it; send it again."
             )
-        part.replace(folder / name)
+        part.replace(folder / claim.kept_as)
     except ClientDisconnect:
         return Response(status_code=204)
+    except FileNotFoundError as error:
+        raise NotFoundError("This intake was discarded meanwhile. Drop the files again.") from error
     except OSError as error:
         if error.errno in (errno.ENOSPC, errno.EDQUOT):
             raise StoreError(
-                f"The server's disk is full, so “{name}” could not be stored. Your file and all shots are as they were. "
-                "Make room there, then send it again."
+                f"The server's disk is full, so “{claim.name}” could not be stored. Your file and all shots are as they "
+                "were. Make room there, then send it again."
             ) from error
         raise
     finally:
         part.unlink(missing_ok=True)
-    await asyncio.to_thread(_note_received, context, intake_id, name, digest.hexdigest())
+    await asyncio.to_thread(_note_received, context, intake_id, number, digest.hexdigest())
     return Response(status_code=204)
 
 
-def _expected_size(context: Context, intake_id: str, name: str) -> int:
+def _claim(context: Context, intake_id: str, number: int) -> IntakeFileRow:
     with context.database.transaction() as session:
         row = _row(session, intake_id)
-        if row.state != "receiving" or name not in row.files:
-            raise StoreError(f"“{name}” was not announced for this intake. Drop the files again.")
-        row.touched_at = datetime.now(UTC)
-        return int(row.files[name]["size"])
+        file = session.get(IntakeFileRow, (intake_id, number))
+        if row.state != "receiving" or file is None:
+            raise StoreError(f"File {number} was not announced for this intake. Drop the files again.")
+        return file
 
 
-def _note_received(context: Context, intake_id: str, name: str, sha256: str) -> None:
+def _note_received(context: Context, intake_id: str, number: int, sha256: str) -> None:
     with context.database.transaction() as session:
-        row = _row(session, intake_id, lock=True)
-        row.files = {**row.files, name: {**row.files[name], "sha256": sha256}}
-        row.touched_at = datetime.now(UTC)
+        file = (IntakeFileRow.intake == intake_id) & (IntakeFileRow.number == number)
+        session.execute(update(IntakeFileRow).where(file).values(sha256=sha256))
+        session.execute(update(IntakeRow).where(IntakeRow.id == intake_id).values(touched_at=func.now()))
+
+
+def _files(session: Session, intake_id: str) -> Sequence[IntakeFileRow]:
+    of_it = select(IntakeFileRow).where(IntakeFileRow.intake == intake_id)
+    return session.scalars(of_it.order_by(IntakeFileRow.number)).all()
 
 
 @router.post("/{intake_id}/understand")
@@ -186,21 +213,28 @@ def understand(intake_id: str, context: Ctx) -> Intake:
     """Say what the files are. Where they cannot be taken in, the intake is removed and the reason told."""
     with context.database.transaction() as session:
         row = _row(session, intake_id)
-        missing = [n for n, f in row.files.items() if "sha256" not in f]
-        names = list(row.files)
-    if missing:
-        raise StoreError(f"“{missing[0]}” has not arrived yet. Send it first.")
+        if row.state in ("decoding", "done"):
+            return _as_intake(session, row)
+        files = _files(session, intake_id)
+        purpose = row.purpose
+    missing = next((f for f in files if f.sha256 is None), None)
+    if missing is not None:
+        raise StoreError(f"“{missing.name}” has not arrived yet. Send it first.")
     folder = context.settings.intakes / intake_id / "source"
+    limits = context.settings.limits
     try:
-        understood = probe([folder / n for n in names], context.settings.limits)
-        if understood.kind == "still" and row.purpose == "plate" and understood.count < 1:
+        understood = guarded(
+            probe, [folder / f.kept_as for f in files], limits, [f.name for f in files], memory=limits.memory
+        )
+        if understood.kind == "still" and purpose == "plate" and understood.count < 1:
             raise MediaError("A plate needs at least one picture.")
     except MediaError:
         _remove(context, intake_id)
         raise
     with context.database.transaction() as session:
         row = _row(session, intake_id, lock=True)
-        row.understood, row.state = understood.model_dump(mode="json"), "understood"
+        if row.state in ("receiving", "understood", "failed"):
+            row.understood, row.state = understood.model_dump(mode="json"), "understood"
         return _as_intake(session, row)
 
 
@@ -248,7 +282,8 @@ def read_first_picture(intake_id: str, context: Ctx) -> Response:
         if row.understood is None or row.state == "done":
             raise NotFoundError("These files are not here: not looked at yet, or taken in already.")
         understood = Understood.model_validate(row.understood)
-    pixels = clip.first_picture(context.settings.intakes / intake_id / "source", understood)
+    source = context.settings.intakes / intake_id / "source"
+    pixels = guarded(clip.first_picture, source, understood, memory=context.settings.limits.memory)
     return Response(jpeg(pixels, 88), media_type="image/jpeg", headers={"Cache-Control": "private, max-age=600"})
 
 
@@ -270,20 +305,23 @@ def _remove(context: Context, intake_id: str) -> None:
 
 
 def sweep(context: Context) -> None:
-    """Remove intakes whose files stopped coming, finished ones, and folders that belong to none."""
-    border = datetime.now(UTC) - ABANDONED
+    """Remove intakes whose files stopped coming, finished ones, inserts that nobody accepted, and folders of none."""
+    now = datetime.now(UTC)
+    still, forgotten = IntakeRow.touched_at < now - ABANDONED, IntakeRow.touched_at < now - FORGOTTEN
+    waiting = IntakeRow.state.in_(["understood", "failed"]) & (IntakeRow.purpose == "insert")
     with context.database.transaction() as session:
         stale = session.scalars(
-            select(IntakeRow.id).where(
-                ((IntakeRow.state == "receiving") & (IntakeRow.touched_at < border))
-                | ((IntakeRow.state == "done") & (IntakeRow.touched_at < border))
-            )
+            select(IntakeRow.id).where((IntakeRow.state.in_(["receiving", "done"]) & still) | (waiting & forgotten))
         ).all()
     for intake_id in stale:
         _remove(context, intake_id)
+    folders = [(folder, folder.stat().st_mtime) for folder in context.settings.intakes.iterdir()]
     with context.database.transaction() as session:
         known = set(session.scalars(select(IntakeRow.id)))
-    for folder in context.settings.intakes.iterdir():
-        old = datetime.fromtimestamp(folder.stat().st_mtime, UTC) < border
-        if folder.name not in known and old:
+    for folder, changed in folders:
+        if folder.name not in known and datetime.fromtimestamp(changed, UTC) < now - ABANDONED:
             shutil.rmtree(folder, ignore_errors=True)
+        for part in folder.glob("*.part"):  # left by a server that was killed
+            with contextlib.suppress(FileNotFoundError):
+                if datetime.fromtimestamp(part.stat().st_mtime, UTC) < now - FORGOTTEN:
+                    part.unlink()

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from typing import Annotated, Literal
 
 from fastapi import APIRouter, Query, Response
@@ -31,7 +30,7 @@ Size = Literal["full", "proxy"]
 @router.get("/clips/{clip_id}/{size}/{number}.jpg", response_class=FileResponse)
 def read_picture(clip_id: str, size: Size, number: int, context: Ctx) -> FileResponse:
     """A display copy of a clip's picture (0-based). A clip's content never changes, so it may be kept for ever."""
-    if not re.fullmatch(r"[0-9a-f]{24}", clip_id) or number < 0:
+    if not clip.CLIP.fullmatch(clip_id) or number < 0:
         raise NotFoundError("There is no such picture.")
     place = clip.full_path if size == "full" else clip.proxy_path
     path = place(context.settings.media / clip_id, number)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from typing import Annotated
 
 from fastapi import APIRouter, Response
@@ -11,8 +12,10 @@ from sqlalchemy.orm import Session
 
 from wiseglove.api.context import Context, Ctx
 from wiseglove.api.paging import LINKED, Page
+from wiseglove.api.people import Author
 from wiseglove.api.pictures import load_shot
 from wiseglove.api.schemas import (
+    Answer,
     ClipCard,
     ShotCard,
     ShotChange,
@@ -20,13 +23,13 @@ from wiseglove.api.schemas import (
     change_of,
     json_of,
 )
-from wiseglove.shot.basics import ElementId, Plate
+from wiseglove.shot.basics import LONGEST_NAME, ElementId, Plate
 from wiseglove.shot.edits import Copied, Edit, copied
-from wiseglove.store import clips, jobs, shots
+from wiseglove.store import clips, deliveries, jobs, shots
 from wiseglove.store.errors import NotFoundError, RevisionError
 from wiseglove.store.jobs import announce_change
 from wiseglove.store.shapes import uncollected
-from wiseglove.store.tables import ElementRow, ShotRow
+from wiseglove.store.tables import ElementRow, RevisionRow, ShotRow
 
 router = APIRouter(prefix="/api/shots", tags=["shots"])
 EditId = Annotated[str, Field(pattern=r"^[A-Za-z0-9-]{1,64}$")]
@@ -126,7 +129,8 @@ def start_fresh(shot_id: str, context: Ctx) -> ShotCard:
     """A new shot on the same plate with nothing drawn."""
     with context.database.transaction() as session:
         old = shots.load(session, shot_id)
-        shot = shots.create(session, f"{old.settings.name}, fresh", old.plate)
+        taken = set(session.scalars(select(ShotRow.name).where(ShotRow.clip == old.plate.media)))
+        shot = shots.create(session, fresh_name(old.settings.name, taken), old.plate)
         row = session.get_one(ShotRow, shot.id)
         session.refresh(row)
         jobs.announce(session, "shots", {})
@@ -141,40 +145,74 @@ def start_fresh(shot_id: str, context: Ctx) -> ShotCard:
         )
 
 
+FRESH = ", fresh"
+
+
+def fresh_name(name: str, taken: set[str]) -> str:
+    """A name for a fresh shot on the plate of another one, none that is taken, and never longer than names may be."""
+    stem = re.sub(rf"{FRESH}( \d+)?$", "", name)
+    for number in range(1, len(taken) + 2):
+        behind = FRESH if number == 1 else f"{FRESH} {number}"
+        wanted = stem[: LONGEST_NAME - len(behind)].rstrip() + behind
+        if wanted not in taken:
+            break
+    return wanted
+
+
 @router.delete("/{shot_id}", status_code=204)
 def delete_shot(shot_id: str, context: Ctx) -> Response:
     """Delete a shot; clips that nothing else uses go with it."""
     with context.database.transaction() as session:
-        row = session.get(ShotRow, shot_id)
+        row = session.get(ShotRow, shot_id, with_for_update=True)
         if row is None:
             raise NotFoundError("This shot does not exist any more.")
+        used = {row.clip, *session.scalars(shots.clips_of(shot_id))}
         session.delete(row)
-        session.flush()
-        clips.remove_unused(session, context.settings.media)
         jobs.announce(session, "shots", {})
+    clips.sweep(context.database, context.settings.media, used)
+    deliveries.sweep(context.database, context.settings.deliveries)
     return Response(status_code=204)
 
 
 @router.post("/{shot_id}/edits")
-def apply_edit(shot_id: str, request: EditRequest, context: Ctx) -> ShotChange:
+def apply_edit(shot_id: str, request: EditRequest, context: Ctx, author: Author) -> ShotChange:
     """Apply an edit, on top of what others changed meanwhile where that is about other things; else 409 says by what."""
     with context.database.transaction() as session:
-        changed = shots.apply(session, shot_id, request.revision, request.edit, request.id)
+        changed = shots.apply(session, shot_id, request.revision, request.edit, request.id, author)
         return _finished(session, changed)
 
 
 @router.post("/{shot_id}/undo")
-def undo(shot_id: str, request: StepRequest, context: Ctx) -> ShotChange:
+def undo(shot_id: str, request: StepRequest, context: Ctx, author: Author) -> ShotChange:
     """Take the last edit back."""
     with context.database.transaction() as session:
-        return _finished(session, shots.undo(session, shot_id, request.revision, request.id))
+        return _finished(session, shots.undo(session, shot_id, request.revision, request.id, author))
 
 
 @router.post("/{shot_id}/redo")
-def redo(shot_id: str, request: StepRequest, context: Ctx) -> ShotChange:
+def redo(shot_id: str, request: StepRequest, context: Ctx, author: Author) -> ShotChange:
     """Do the last undone edit again."""
     with context.database.transaction() as session:
-        return _finished(session, shots.redo(session, shot_id, request.revision, request.id))
+        return _finished(session, shots.redo(session, shot_id, request.revision, request.id, author))
+
+
+class Past(Answer):
+    """One revision of a shot."""
+
+    revision: int
+    label: str
+    author: str | None
+    made_at: str
+
+
+@router.get("/{shot_id}/history", responses=LINKED)
+def list_history(shot_id: str, context: Ctx, page: Page) -> list[Past]:
+    """What was done to a shot and by whom, the newest first."""
+    with context.database.transaction() as session:
+        rows = page.rows(
+            session, select(RevisionRow).where(RevisionRow.shot == shot_id).order_by(RevisionRow.revision.desc())
+        )
+        return [Past(revision=r.revision, label=r.label, author=r.author, made_at=r.made_at.isoformat()) for r in rows]
 
 
 @router.get("/{shot_id}/changes")

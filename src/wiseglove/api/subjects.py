@@ -126,7 +126,7 @@ def read_notes(shot_id: str, subject: str, context: Ctx) -> Notes:
     notes = []
     for media, start, what in ((which.clip, which.start, "clip"), (which.key.matte, which.key.start, "matte clip")):
         if media is not None:
-            info = clip.read_info(context.settings.media / media)
+            info = clip.read_info(clip.folder_of(context.settings.media, media))
             notes += _about(shot, info, shot.plate.first if start is None else start, what)
     if which.key.source != "colour" and _says_nothing(context.settings.media, which, shot):
         notes.append(

@@ -29,7 +29,7 @@ from wiseglove.shot.keys import as_points
 from wiseglove.store import jobs, shots
 from wiseglove.store.database import Database
 from wiseglove.store.errors import StoreError
-from wiseglove.store.tables import ElementRow, IntakeRow, JobRow, ShotRow
+from wiseglove.store.tables import ElementRow, IntakeFileRow, IntakeRow, JobRow, ShotRow
 
 Report = Callable[[str], None]
 MOVIE = "panel_tap.mp4"
@@ -117,8 +117,10 @@ def _take_in(database: Database, settings: Settings, movie: Path, name: str, sho
     intake = new_id()
     source = settings.intakes / intake / "source"
     source.mkdir(parents=True)
-    shutil.copy2(movie, source / movie.name)
-    understood = probe([source / movie.name], settings.limits).model_copy(update={"name": name, "first": FIRST})
+    kept = f"000000{movie.suffix}"
+    shutil.copy2(movie, source / kept)
+    understood = probe([source / kept], settings.limits, [movie.name])
+    understood = understood.model_copy(update={"name": name, "first": FIRST})
     with database.transaction() as session:
         digest = hashlib.sha256(movie.read_bytes()).hexdigest()
         session.add(
@@ -128,11 +130,12 @@ def _take_in(database: Database, settings: Settings, movie: Path, name: str, sho
                 shot=shot,
                 state="decoding",
                 message="",
-                files={movie.name: {"size": movie.stat().st_size, "sha256": digest}},
                 understood=understood.model_dump(mode="json"),
             )
         )
         session.flush()
+        size = movie.stat().st_size
+        session.add(IntakeFileRow(intake=intake, number=0, name=movie.name, kept_as=kept, size=size, sha256=digest))
         job = jobs.add(session, "take-in", f"Decoding {name}", {}, None, intake).id
     execute(database, settings, job, take_in.work, take_in.failed)
     with database.transaction() as session:

@@ -41,6 +41,8 @@ Curve = Annotated[tuple[Share, Progress, Share, Progress], Field(strict=False)]
 """Control points x1, y1, x2, y2 of an easing curve, as in CSS: x is time, y is progress."""
 Fade = Annotated[int, Field(ge=0, le=1000)]
 ElementId = Annotated[str, Field(pattern=r"^[a-z0-9]{1,32}$")]
+MediaId = Annotated[str, Field(pattern=r"^[0-9a-f]{24}$")]
+"""A clip that was taken in."""
 
 
 def new_id() -> str:

@@ -21,6 +21,7 @@ from wiseglove.shot.basics import (
     ElementId,
     Fade,
     Line,
+    MediaId,
     Name,
     Placed,
     Plate,
@@ -49,7 +50,7 @@ class Insert(Strict):
     """What a pane shows. A clip's first picture is seen at plate frame `start`; its ends are held."""
 
     source: Literal["chart", "media"] = "chart"
-    media: str | None = None
+    media: MediaId | None = None
     start: int | None = None
 
 
@@ -210,7 +211,7 @@ class Carrier(Strict):
     """Whether the motion goes on with only its shift solved where it cannot be told any more."""
     references: list[int] = []
     """Frames from which, away from `at`, what is seen on them is the reference."""
-    matte: str | None = None
+    matte: MediaId | None = None
     """A clip that was taken in whose bright pixels are left out too, frame by frame."""
     patches: list[Region] = []
     blind: list[Region] = []
@@ -383,6 +384,19 @@ class Shot(BaseModel, Contents):
         return self.model_copy(
             update={"elements": elements, "revision": self.revision if revision is None else revision}
         )
+
+
+def media_of(element: Element) -> set[str]:
+    """The clips that an element shows or looks at."""
+    if isinstance(element, Pane):
+        named = [element.insert.media]
+    elif isinstance(element, Carrier):
+        named = [element.matte]
+    elif isinstance(element, Subject):
+        named = [element.clip, element.key.matte, element.key.clean]
+    else:
+        named = []
+    return {media for media in named if media is not None}
 
 
 def new_shot(shot_id: str, name: str, plate: Plate) -> Shot:

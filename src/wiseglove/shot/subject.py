@@ -8,9 +8,8 @@ from pydantic import Field
 
 from wiseglove.core.keying.clean import Steps
 from wiseglove.core.keying.key import Keyer, Spill
-from wiseglove.shot.basics import Colour, Coordinate, ElementId, Placed, Share, Strict
+from wiseglove.shot.basics import Colour, Coordinate, ElementId, MediaId, Placed, Share, Strict
 
-MediaId = Annotated[str, Field(pattern=r"^[0-9a-f]{24}$")]
 Light = Annotated[float, Field(allow_inf_nan=False, ge=0, le=64)]
 Rgb = Annotated[tuple[Light, Light, Light], Field(strict=False)]
 """Red, green and blue in linear light."""

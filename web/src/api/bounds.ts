@@ -172,10 +172,10 @@ export const bounds = {
     opacity: { min: 0, max: 1 },
   },
   ThinOut: {
-    tolerance: { max: 100 },
+    tolerance: { min: 0.01, max: 100 },
   },
   ThinRequest: {
-    tolerance: { max: 100 },
+    tolerance: { min: 0.01, max: 100 },
   },
   TurnKeys: {
     turns: { min: -20, max: 20 },

@@ -84,6 +84,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/health": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Health
+         * @description How the server is, in words.
+         */
+        get: operations["read_health"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/intakes": {
         parameters: {
             query?: never;
@@ -152,7 +172,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/intakes/{intake_id}/files/{name}": {
+    "/api/intakes/{intake_id}/files/{number}": {
         parameters: {
             query?: never;
             header?: never;
@@ -162,7 +182,9 @@ export interface paths {
         get?: never;
         /**
          * Receive
-         * @description The bytes of one file. A file that is cut short leaves nothing behind and can be sent again.
+         * @description The bytes of one file, by its number in the announcement (0-based).
+         *
+         *     A file that is cut short leaves nothing behind and can be sent again.
          */
         put: operations["receive"];
         post?: never;
@@ -247,6 +269,34 @@ export interface paths {
          */
         post: operations["cancel"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/session": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Session
+         * @description Who is signed in.
+         */
+        get: operations["read_session"];
+        put?: never;
+        /**
+         * Sign In
+         * @description Sign in; the session is kept in a cookie that no script can read and that goes to this site only.
+         */
+        post: operations["sign_in"];
+        /**
+         * Sign Out
+         * @description Sign out here.
+         */
+        delete: operations["sign_out"];
         options?: never;
         head?: never;
         patch?: never;
@@ -590,6 +640,26 @@ export interface paths {
          *     409 with the newer state where the shot has moved on since it was loaded.
          */
         get: operations["read_geometry"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/history": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List History
+         * @description What was done to a shot and by whom, the newest first.
+         */
+        get: operations["list_history"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1992,6 +2062,26 @@ export interface components {
             frame: number;
         };
         /**
+         * Health
+         * @description What works, and how much there is to do and room for.
+         */
+        Health: {
+            /** Database */
+            database: boolean;
+            /** Free */
+            free: number;
+            /** Running */
+            running: number;
+            /** Waiting */
+            waiting: number;
+            /** Well */
+            well: boolean;
+            /** Words */
+            words: string[];
+            /** Workers */
+            workers: number;
+        };
+        /**
          * Insert
          * @description What a pane shows. A clip's first picture is seen at plate frame `start`; its ends are held.
          */
@@ -2407,6 +2497,11 @@ export interface components {
             kind: "movie" | "sequence" | "still";
             /** Name */
             name: string;
+            /**
+             * Names
+             * @default []
+             */
+            names: string[];
             nearest_rate: components["schemas"]["StandardRate"] | null;
             /**
              * Notes
@@ -2444,6 +2539,11 @@ export interface components {
              * @default false
              */
             rate_varies: boolean;
+            /**
+             * Upright
+             * @default false
+             */
+            upright: boolean;
             /** Width */
             width: number;
         };
@@ -2858,6 +2958,20 @@ export interface components {
             frame: number;
         };
         /**
+         * Past
+         * @description One revision of a shot.
+         */
+        Past: {
+            /** Author */
+            author: string | null;
+            /** Label */
+            label: string;
+            /** Made At */
+            made_at: string;
+            /** Revision */
+            revision: number;
+        };
+        /**
          * Paste
          * @description Paste copied outlines as a cover of their own, or into a cover.
          *
@@ -2886,6 +3000,19 @@ export interface components {
              */
             type: "paste";
             what: components["schemas"]["Copied-Input"];
+        };
+        /**
+         * Person
+         * @description Somebody who may sign in.
+         */
+        Person: {
+            /** Name */
+            name: string;
+            /**
+             * Role
+             * @enum {string}
+             */
+            role: "artist" | "reviewer";
         };
         /**
          * PinCorner
@@ -2990,7 +3117,7 @@ export interface components {
              * @example refused
              * @enum {string}
              */
-            type: "refused" | "missing" | "overtaken" | "impossible" | "unreadable" | "http" | "database" | "unforeseen";
+            type: "refused" | "missing" | "overtaken" | "impossible" | "unreadable" | "signin" | "http" | "database" | "busy" | "unforeseen";
         };
         /**
          * Proposal
@@ -3259,6 +3386,15 @@ export interface components {
             /** Doubt */
             doubt: string | null;
             sample: components["schemas"]["Sample"];
+        };
+        /**
+         * SessionState
+         * @description Whether this server asks to sign in, and who is signed in.
+         */
+        SessionState: {
+            /** Asked */
+            asked: boolean;
+            person: components["schemas"]["Person"] | null;
         };
         /**
          * SetByHand
@@ -3841,6 +3977,16 @@ export interface components {
             undo: string | null;
         };
         /**
+         * SignIn
+         * @description A name and a password.
+         */
+        SignIn: {
+            /** Name */
+            name: string;
+            /** Password */
+            password: string;
+        };
+        /**
          * SlipMeasured
          * @description The slip of a carrier's frames from `first` on, as it was measured; null: not seen.
          */
@@ -4284,7 +4430,7 @@ export interface components {
         };
         /**
          * Understood
-         * @description What the files say of themselves; `files` are names in playing order.
+         * @description What the files say of themselves; `files` are their names on disk in playing order.
          */
         Understood: {
             /**
@@ -4330,6 +4476,11 @@ export interface components {
             kind: "movie" | "sequence" | "still";
             /** Name */
             name: string;
+            /**
+             * Names
+             * @default []
+             */
+            names: string[];
             nearest_rate: components["schemas"]["StandardRate"] | null;
             /**
              * Notes
@@ -4367,6 +4518,11 @@ export interface components {
              * @default false
              */
             rate_varies: boolean;
+            /**
+             * Upright
+             * @default false
+             */
+            upright: boolean;
             /** Width */
             width: number;
         };
@@ -4528,6 +4684,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["OutlineDraft"];
+                };
+            };
+            /** @description A problem (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    read_health: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Health"];
                 };
             };
             /** @description A problem (RFC 9457) */
@@ -4731,7 +4916,7 @@ export interface operations {
             header?: never;
             path: {
                 intake_id: string;
-                name: string;
+                number: number;
             };
             cookie?: never;
         };
@@ -4871,6 +5056,101 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Job"];
                 };
+            };
+            /** @description A problem (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    read_session: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionState"];
+                };
+            };
+            /** @description A problem (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    sign_in: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "name": "Orla",
+                 *       "password": "lanterns at dusk"
+                 *     }
+                 */
+                "application/json": components["schemas"]["SignIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionState"];
+                };
+            };
+            /** @description A problem (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    sign_out: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description A problem (RFC 9457) */
             default: {
@@ -5529,6 +5809,44 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description A problem (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_history: {
+        parameters: {
+            query?: {
+                /** @description how many at most */
+                limit?: number;
+                /** @description how many to pass over */
+                after?: number;
+            };
+            header?: never;
+            path: {
+                shot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    /** @description where the next page is, rel="next" */
+                    Link?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Past"][];
+                };
             };
             /** @description A problem (RFC 9457) */
             default: {

@@ -152,7 +152,7 @@ class SetCarrier(Editing):
     runs_out: bool | None = None
     begins: str | None = None
     """A carrier; empty for none."""
-    matte: str | None = None
+    matte: str | None = Field(default=None, pattern=r"^([0-9a-f]{24})?$")
     """A clip; empty for none."""
 
     def apply(self, shot: EvaluatedShot) -> Applied:

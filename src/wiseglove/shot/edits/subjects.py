@@ -7,12 +7,12 @@ from typing import Any, Literal
 from pydantic import Field
 
 from wiseglove.shot import keys as keying
-from wiseglove.shot.basics import Colour, Corners, ElementId, Name, PaneKey, Plate, new_id
+from wiseglove.shot.basics import Colour, Corners, ElementId, MediaId, Name, PaneKey, Plate, new_id
 from wiseglove.shot.edits.base import Applied, Editing, changeable, free_name, get, unused, with_depth
 from wiseglove.shot.errors import EditError
 from wiseglove.shot.evaluated import EvaluatedShot
 from wiseglove.shot.model import Contents, Cover, Element, Pane
-from wiseglove.shot.subject import CleanUp, KeySettings, MediaId, Sample, SpillSettings, Subject
+from wiseglove.shot.subject import CleanUp, KeySettings, Sample, SpillSettings, Subject
 
 SUBJECT_COLOUR = "#7a5aa0"
 REACH = 20.0
