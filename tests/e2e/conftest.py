@@ -33,6 +33,7 @@ def page(browser: Browser, server: Server) -> Iterator[Page]:
     page = context.new_page()
     problems: list[str] = []
     page.on("pageerror", lambda error: problems.append(str(error)))
+    page.on("console", lambda said: problems.append(said.text) if "Content Security Policy" in said.text else None)
     yield page
     context.close()
     assert problems == []

@@ -24,7 +24,7 @@ POLICY = "; ".join(
     (
         "default-src 'none'",
         "script-src 'self'",
-        "style-src 'self'",
+        "style-src 'self' 'unsafe-inline'",  # a library of the page puts its style sheet in by script
         "img-src 'self' blob: data:",
         "font-src 'self'",
         "connect-src 'self'",
