@@ -101,6 +101,7 @@ async def _sweep_often(context: Context) -> None:
             await asyncio.to_thread(intakes.sweep, context)
             if minute % (24 * 60) == 0:
                 await asyncio.to_thread(clips.sweep, context.database, media)
+                await asyncio.to_thread(clips.weigh, context.database, media)
                 await asyncio.to_thread(deliveries.sweep, context.database, packages)
         except (SQLAlchemyError, OSError):
             log.exception("sweeping failed; it is tried again in a minute")

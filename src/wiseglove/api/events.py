@@ -121,7 +121,7 @@ class Notices:
 
 @router.get("/events", response_class=EventSourceResponse)
 async def events(request: Request, last_event_id: Annotated[str | None, Header()] = None) -> EventSourceResponse:
-    """Notices as JSON: {topic: hello | gap | job | shot | motion | shots | clips, ...}; one of a shot says its revision."""
+    """Notices as JSON: {topic: hello | gap | job | gone | shot | motion | shots | clips, ...}; one of a shot says its revision."""
     notices: Notices = request.app.state.notices
 
     async def stream() -> AsyncIterator[ServerSentEvent]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from fastapi import APIRouter
+from fastapi import APIRouter, Response
 from fastapi.responses import FileResponse
 from sqlalchemy import select
 
@@ -10,7 +10,7 @@ from wiseglove.api.context import Ctx
 from wiseglove.api.paging import LINKED, Page
 from wiseglove.api.schemas import Answer
 from wiseglove.jobs.deliver import Order, file_name, listing
-from wiseglove.store import jobs, shots
+from wiseglove.store import deliveries, jobs, shots
 from wiseglove.store.errors import NotFoundError, StoreError
 from wiseglove.store.jobs import Job, as_job
 from wiseglove.store.tables import JobRow, ShotRow
@@ -72,13 +72,24 @@ def order_delivery(shot_id: str, order: Order, context: Ctx) -> Job:
         return as_job(context.queue.put(session, "deliver", title, payload, shot=shot_id))
 
 
+@router.delete("/deliveries/{job_id}", status_code=204)
+def delete_delivery(job_id: str, context: Ctx) -> Response:
+    """Delete a delivery that has ended, and its package."""
+    with context.database.transaction() as session:
+        if jobs.get(session, job_id).kind != "deliver":
+            raise NotFoundError("This delivery is not there.")
+        jobs.forget(session, job_id)
+    deliveries.path(context.settings.deliveries, job_id).unlink(missing_ok=True)
+    return Response(status_code=204)
+
+
 @router.get("/deliveries/{job_id}.zip", response_class=FileResponse)
 def fetch_delivery(job_id: str, context: Ctx) -> FileResponse:
     """The package of a finished delivery."""
     with context.database.transaction() as session:
         row = jobs.get(session, job_id)
         shot = session.get(ShotRow, row.shot or "")
-    path = context.settings.deliveries / f"{row.id}.zip"
+    path = deliveries.path(context.settings.deliveries, row.id)
     if row.kind != "deliver" or row.state != "done" or not path.is_file():
         raise NotFoundError("This delivery is not there. Render it again.")
     revision = row.payload["shot"]["revision"]

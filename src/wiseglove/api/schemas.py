@@ -110,6 +110,8 @@ class ShotCard(Answer):
     covers: int
     panes: int
     changed_at: str
+    room: int
+    """Bytes on disk: its clips and deliveries."""
 
 
 class ClipCard(Answer):

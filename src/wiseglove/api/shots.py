@@ -60,6 +60,8 @@ def list_shots(context: Ctx, page: Page) -> list[ShotCard]:
                 select(ElementRow.shot, ElementRow.kind, func.count()).group_by(ElementRow.shot, ElementRow.kind)
             )
         }
+        ids = [row.id for row in rows]
+        clip_room, package_room = clips.rooms(session, ids), jobs.packages(session, ids)
     return [
         ShotCard(
             id=row.id,
@@ -69,6 +71,7 @@ def list_shots(context: Ctx, page: Page) -> list[ShotCard]:
             covers=counts.get((row.id, "cover"), 0),
             panes=counts.get((row.id, "pane"), 0),
             changed_at=row.changed_at.isoformat(),
+            room=clip_room[row.id] + package_room.get(row.id, 0),
         )
         for row in rows
     ]
@@ -142,6 +145,7 @@ def start_fresh(shot_id: str, context: Ctx) -> ShotCard:
             covers=0,
             panes=0,
             changed_at=row.changed_at.isoformat(),
+            room=clips.rooms(session, [shot.id])[shot.id],
         )
 
 

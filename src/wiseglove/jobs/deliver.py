@@ -134,7 +134,9 @@ def work(run: Run) -> Outcome:
         pictures.close()
         part.unlink(missing_ok=True)
     files = len(package.files) + 1
-    return Outcome(f"{files} files, {final.stat().st_size / 1e6:.1f} MB.", {"files": files})
+    return Outcome(
+        f"{files} files, {final.stat().st_size / 1e6:.1f} MB.", {"files": files, "bytes": final.stat().st_size}
+    )
 
 
 def _render(

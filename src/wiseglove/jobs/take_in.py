@@ -49,7 +49,7 @@ def work(run: Run) -> Outcome:
             if not target.exists():
                 raise StoreError("The same files were deleted in the same moment. Nothing was taken in; try again.")
             put_in_place(target, home)
-        return _store(session, run.intake, clip_id, about, understood)
+        return _store(session, run.intake, clip_id, about, understood, clips.room_of(home))
 
     said = f"Took in {about.count} frames of {about.name}."
     return Outcome(said, {}, settle, lambda: shutil.rmtree(folder, ignore_errors=True))
@@ -93,12 +93,12 @@ def _link(source: str, target: str) -> None:
 
 
 def _store(
-    session: Session, intake_id: str | None, clip_id: str, about: MediaInfo, understood: Understood
+    session: Session, intake_id: str | None, clip_id: str, about: MediaInfo, understood: Understood, room: int
 ) -> dict[str, Any]:
     intake = session.get(IntakeRow, intake_id, with_for_update=True)
     if intake is None:
         raise StoreError("This intake was discarded meanwhile. Nothing was taken in.")
-    clips.add(session, clip_id, about)
+    clips.add(session, clip_id, about, room)
     intake.state, intake.message = "done", ""
     if intake.purpose == "insert":
         session.merge(ShotClipRow(shot=str(intake.shot), clip=clip_id))

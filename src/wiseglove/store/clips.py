@@ -6,7 +6,7 @@ import shutil
 from collections.abc import Iterable
 from pathlib import Path
 
-from sqlalchemy import Select, delete, exists, func, select
+from sqlalchemy import Select, delete, exists, func, select, update
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
@@ -26,10 +26,10 @@ def info(session: Session, clip_id: str) -> MediaInfo:
     return MediaInfo.model_validate(row.info)
 
 
-def add(session: Session, clip_id: str, about: MediaInfo) -> None:
-    """Store what a clip is; the same clip may be stored again."""
+def add(session: Session, clip_id: str, about: MediaInfo, room: int | None = None) -> None:
+    """Store what a clip is and how many bytes it takes; the same clip may be stored again."""
     if session.get(ClipRow, clip_id) is None:
-        session.add(ClipRow(id=clip_id, info=about.model_dump(mode="json")))
+        session.add(ClipRow(id=clip_id, info=about.model_dump(mode="json"), room=room))
         session.flush()
 
 
@@ -95,6 +95,32 @@ def _sweep(database: Database, media: Path, clip_id: str) -> bool:
             (media / clip_id).rename(gone)
     shutil.rmtree(gone, ignore_errors=True)
     return True
+
+
+def weigh(database: Database, media: Path) -> None:
+    """Count the bytes of clips of which that is not known."""
+    with database.transaction() as session:
+        unknown = session.scalars(select(ClipRow.id).where(ClipRow.room.is_(None))).all()
+    for clip_id in unknown:
+        room = room_of(media / clip_id)
+        with database.transaction() as session:
+            session.execute(update(ClipRow).where(ClipRow.id == clip_id).values(room=room))
+
+
+def room_of(folder: Path) -> int:
+    """Bytes of the files below a folder."""
+    return sum(entry.stat().st_size for entry in folder.rglob("*") if entry.is_file())
+
+
+def rooms(session: Session, shots: Iterable[str]) -> dict[str, int]:
+    """Bytes of the clips of each of some shots, plate and inserts; a clip that several use counts for each."""
+    wanted = list(shots)
+    plates = select(ShotRow.id, ClipRow.room).join(ClipRow, ClipRow.id == ShotRow.clip).where(ShotRow.id.in_(wanted))
+    inserts = select(ShotClipRow.shot, ClipRow.room).join(ClipRow, ClipRow.id == ShotClipRow.clip)
+    found = dict.fromkeys(wanted, 0)
+    for shot, room in [*session.execute(plates), *session.execute(inserts.where(ShotClipRow.shot.in_(wanted)))]:
+        found[shot] += room or 0
+    return found
 
 
 GOING = "going-"

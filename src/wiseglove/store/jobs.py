@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Iterable
 from datetime import UTC, datetime
 from typing import Any
 
@@ -12,7 +13,7 @@ from sqlalchemy.orm import Session
 
 from wiseglove.shot.basics import new_id
 from wiseglove.shot.formats import FORMAT
-from wiseglove.store.errors import NotFoundError
+from wiseglove.store.errors import NotFoundError, StoreError
 from wiseglove.store.shots import Changed
 from wiseglove.store.tables import IntakeRow, JobRow
 
@@ -96,6 +97,26 @@ def advance(session: Session, job_id: str, attempt: int, done: int, total: int) 
         return False
     announce(session, "job", as_job(row).model_dump())
     return True
+
+
+def forget(session: Session, job_id: str) -> None:
+    """Delete a job that has ended, and with it what it made. Raises NotFoundError, or StoreError while it goes on."""
+    row = session.scalars(select(JobRow).where(JobRow.id == job_id).with_for_update()).first()
+    if row is None:
+        raise NotFoundError("This job does not exist any more.")
+    if row.state in ("queued", "running"):
+        raise StoreError("It is still going on. Nothing was deleted; cancel it first.")
+    session.delete(row)
+    announce(session, "gone", {"job": job_id, "shot": row.shot})
+
+
+def packages(session: Session, shots: Iterable[str]) -> dict[str, int]:
+    """Bytes of the deliveries of each of some shots."""
+    done = select(JobRow.shot, JobRow.result).where(JobRow.kind == "deliver", JobRow.state == "done")
+    found: dict[str, int] = {}
+    for shot, result in session.execute(done.where(JobRow.shot.in_(list(shots)))):
+        found[str(shot)] = found.get(str(shot), 0) + int((result or {}).get("bytes", 0))
+    return found
 
 
 def is_current(session: Session, job_id: str, attempt: int) -> bool:

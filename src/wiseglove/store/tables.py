@@ -25,6 +25,8 @@ class ClipRow(Base):
 
     id: Mapped[str] = mapped_column(primary_key=True)
     info: Mapped[Json]
+    room: Mapped[int | None] = mapped_column(BigInteger)
+    """Bytes on disk; None until they are counted."""
     made_at: Mapped[datetime] = mapped_column(server_default=func.now())
 
 

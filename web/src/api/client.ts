@@ -47,6 +47,8 @@ export type Intake = Schemas["Intake"];
 export type Understood = Schemas["Understood"];
 export type Correction = Schemas["Correction"];
 export type Order = Schemas["Order"];
+export type SessionState = Schemas["SessionState"];
+export type Health = Schemas["Health"];
 export type ClipCard = Schemas["ClipCard"];
 export type PointKind = "corner" | "smooth" | "free";
 export type Ease = "smooth" | "linear" | "hold" | "curve";
@@ -81,8 +83,18 @@ export async function problemOf(response: Response): Promise<Problem> {
   }
 }
 
+const whenSignedOut = new Set<() => void>();
+
+/** Have something called whenever the server says that nobody is signed in; returns how to stop that. */
+export function onSignedOut(call: () => void): () => void {
+  whenSignedOut.add(call);
+  return () => void whenSignedOut.delete(call);
+}
+
 const refuse: Middleware = {
-  async onResponse({ response }) {
+  async onResponse({ request, response }) {
+    if (response.status === 401 && !request.url.endsWith("/api/session"))
+      whenSignedOut.forEach((call) => call());
     if (!response.ok) throw await problemOf(response);
     return response;
   },

@@ -10,6 +10,7 @@ export type Notice =
   | ({ topic: "job" } & Job)
   | { topic: "shot"; shot: string; revision: number; by?: string }
   | { topic: "motion"; shot: string; carrier: string; places: SolvedFrame[]; doubts: Doubt[]; runs: Run[] }
+  | { topic: "gone"; job: string; shot: string | null }
   | { topic: "shots" }
   | { topic: "clips"; shot: string };
 
@@ -38,7 +39,11 @@ export function useEvents() {
         queries.setQueriesData<Job[]>({ queryKey: ["jobs"] }, (old) => merged(old, notice));
         if (notice.state !== "running") void queries.invalidateQueries({ queryKey: ["intakes"] });
       }
-      if (notice.topic === "shots" || notice.topic === "shot")
+      if (notice.topic === "gone")
+        queries.setQueriesData<Job[]>({ queryKey: ["jobs"] }, (old) =>
+          old?.filter((j) => j.id !== notice.job),
+        );
+      if (notice.topic === "gone" || notice.topic === "shots" || notice.topic === "shot")
         void queries.invalidateQueries({ queryKey: ["shots"] });
       if (notice.topic === "clips") void queries.invalidateQueries({ queryKey: ["clips", notice.shot] });
       listeners.forEach((listener) => listener(notice));

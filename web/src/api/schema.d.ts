@@ -24,6 +24,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/deliveries/{job_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Delete Delivery
+         * @description Delete a delivery that has ended, and its package.
+         */
+        delete: operations["delete_delivery"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/deliveries/{job_id}.zip": {
         parameters: {
             query?: never;
@@ -53,7 +73,7 @@ export interface paths {
         };
         /**
          * Events
-         * @description Notices as JSON: {topic: hello | gap | job | shot | motion | shots | clips, ...}; one of a shot says its revision.
+         * @description Notices as JSON: {topic: hello | gap | job | gone | shot | motion | shots | clips, ...}; one of a shot says its revision.
          */
         get: operations["events"];
         put?: never;
@@ -3919,6 +3939,8 @@ export interface components {
             plate: components["schemas"]["Plate"];
             /** Revision */
             revision: number;
+            /** Room */
+            room: number;
         };
         /**
          * ShotChange
@@ -4575,6 +4597,35 @@ export interface operations {
         responses: {
             /** @description Successful Response */
             200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A problem (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    delete_delivery: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
                 headers: {
                     [name: string]: unknown;
                 };

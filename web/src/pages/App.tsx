@@ -5,15 +5,27 @@ import { KeysSheet } from "./KeysSheet";
 import { IntakePage } from "./IntakePage";
 import { ShotsPage } from "./ShotsPage";
 import { Workbench } from "./Workbench";
+import { SignInPage } from "./SignInPage";
+import { StatusPage } from "./StatusPage";
 import { useEvents } from "../api/events";
+import { useSession } from "../api/session";
+
+/** The pages, or the one to sign in on where the server asks for it. */
+export function App() {
+  const session = useSession();
+  if (session.isPending) return null;
+  if (session.data?.asked && !session.data.person) return <SignInPage />;
+  return <Pages />;
+}
 
 /** The pages, by address. */
-export function App() {
+function Pages() {
   useEvents();
   return (
     <>
       <Switch>
         <Route path="/" component={ShotsPage} />
+        <Route path="/server" component={StatusPage} />
         <Route path="/intake/:id">{({ id }) => <IntakePage id={id} />}</Route>
         <Route path="/shots/:id">{({ id }) => <Workbench key={id} id={id} />}</Route>
         <Route path="/shots/:id/deliver">{({ id }) => <DeliverPage id={id} />}</Route>

@@ -1,10 +1,10 @@
 import { useQuery } from "@tanstack/react-query";
-import { Download } from "lucide-react";
+import { Download, Trash2 } from "lucide-react";
 import { useState } from "react";
 import { Link } from "wouter";
 
 import { api, data, say, type Job, type Order, type ShotState } from "../api/client";
-import { Button } from "../ui/Button";
+import { Button, IconButton } from "../ui/Button";
 import { Mark } from "../ui/Mark";
 import { Progress } from "../ui/Progress";
 import { cancelJob, goingOn, useJobs } from "../panels/JobLine";
@@ -130,6 +130,8 @@ export function DeliverPage({ id }: { id: string }) {
 }
 
 function Delivery({ job }: { job: Job }) {
+  const remove = () =>
+    api.DELETE("/api/deliveries/{job_id}", { params: { path: { job_id: job.id } } }).catch(say);
   return (
     <div
       className="mb-2 flex items-center gap-4 rounded-md border border-line bg-cloth-raised px-4 py-2.5"
@@ -157,6 +159,11 @@ function Delivery({ job }: { job: Job }) {
         >
           <Download size={16} /> Fetch zip
         </a>
+      )}
+      {!goingOn(job) && (
+        <IconButton label="Delete delivery" className="size-8 text-ink-soft" onClick={() => void remove()}>
+          <Trash2 size={16} />
+        </IconButton>
       )}
     </div>
   );

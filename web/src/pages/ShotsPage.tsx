@@ -1,11 +1,13 @@
-import { useQuery } from "@tanstack/react-query";
-import { Moon, Sun, Trash2 } from "lucide-react";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { Activity, Moon, Sun, Trash2 } from "lucide-react";
 import { useRef, useState } from "react";
 import { useDropzone } from "react-dropzone";
 import { Link, useLocation } from "wouter";
 
 import { api, listed, say, type Intake, type ShotCard } from "../api/client";
+import { signOut, useSession } from "../api/session";
 import { upload } from "../api/upload";
+import { bytesText } from "../ui/bytes";
 import { useDimRoom } from "../ui/room";
 import { Button, IconButton } from "../ui/Button";
 import { rateText } from "../state/plate";
@@ -27,6 +29,10 @@ export function ShotsPage() {
     queryKey: ["intakes"],
     queryFn: () => listed((query) => api.GET("/api/intakes", { params: { query } })),
   });
+
+  const queries = useQueryClient();
+  const session = useSession().data;
+  const leave = () => signOut().then(() => queries.invalidateQueries({ queryKey: ["session"] }), say);
 
   const take = async (files: File[]) => {
     if (files.length === 0 || sent !== null) return;
@@ -57,6 +63,22 @@ export function ShotsPage() {
         <IconButton label={dim ? "Light room" : "Dim room"} className="size-8" onClick={toggleRoom}>
           {dim ? <Sun size={17} /> : <Moon size={17} />}
         </IconButton>
+        <Link
+          href="/server"
+          aria-label="How the server is"
+          title="How the server is"
+          className="inline-flex size-8 items-center justify-center rounded-md hover:bg-cloth-sunk"
+        >
+          <Activity size={17} />
+        </Link>
+        {session?.person && (
+          <>
+            <span className="text-ink-soft">{session.person.name}</span>
+            <Button look="quiet" onClick={() => void leave()}>
+              Sign out
+            </Button>
+          </>
+        )}
         <Button look="main" onClick={open} disabled={sent !== null}>
           Take in a plate …
         </Button>
@@ -164,7 +186,8 @@ function Card({ shot }: { shot: ShotCard }) {
             {rateText(shot.plate.rate_num, shot.plate.rate_den)} f/s
           </p>
           <p className="text-ink-soft">
-            {shot.plate.width} x {shot.plate.height} · in work, r{shot.revision} · {drawn}
+            {shot.plate.width} x {shot.plate.height} · in work, r{shot.revision} · {drawn} ·{" "}
+            {bytesText(shot.room)}
           </p>
         </div>
       </Link>

@@ -1,4 +1,4 @@
-"""One row for each file that is being taken in, and one job at a time for each intake."""
+"""One row for each file that is being taken in, one job at a time for each intake, and how much room a clip takes."""
 
 from __future__ import annotations
 
@@ -27,6 +27,7 @@ def upgrade() -> None:
         "(f.value ->> 'size')::bigint, f.value ->> 'sha256' from intakes i, jsonb_each(i.files) f"
     )
     op.drop_column("intakes", "files")
+    op.add_column("clips", sa.Column("room", sa.BigInteger, nullable=True))
     op.create_index(
         "ix_jobs_intake_open",
         "jobs",
