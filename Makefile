@@ -2,7 +2,7 @@ PYTHON ?= python3
 BIN := .venv/bin
 WEB_SOURCES := $(shell find web/src web/public web/index.html web/vite.config.ts -type f 2>/dev/null)
 
-.PHONY: help setup demo test check bench screenshots schema lock dev clean
+.PHONY: help setup demo test check bench torture fuzz screenshots schema lock dev clean
 
 help:            ## what there is
 	@grep -hE '^[a-z]+: .*##|^[a-z]+:  +##' $(MAKEFILE_LIST) | sed 's/:[^#]*##/  /'
@@ -33,6 +33,14 @@ check: setup  ## form, types and layers
 bench: setup web/dist/index.html  ## figures, goals and peers in one table
 	@scripts/system.sh postgresql chromium libgomp1 libegl1 libgl1 libcairo2
 	@$(BIN)/python -m benchmarks
+
+torture: setup  ## kill and freeze the processes for ten minutes, and count what is lost
+	@scripts/system.sh postgresql libgomp1
+	@$(BIN)/python -m tests.torture
+
+fuzz: setup  ## ten thousand requests from the API's own description
+	@scripts/system.sh postgresql libgomp1
+	WISEGLOVE_FUZZ=10000 $(BIN)/pytest -q tests/api/test_fuzz.py
 
 screenshots: setup web/dist/index.html  ## pictures of the main views into docs/screenshots
 	@$(BIN)/python scripts/screenshots.py

@@ -167,7 +167,8 @@ def read_picture(path: Path, name: str | None = None, upright: bool = True) -> N
     called = name or path.name
     if Path(called).suffix.lower() == ".exr":
         return _read_exr(path, called)
-    orientation = read_header(path, called).orientation if upright else 1
+    tiff = Path(called).suffix.lower() in (".tif", ".tiff")  # which OpenCV turns by itself, whatever the flags say
+    orientation = read_header(path, called).orientation if upright and not tiff else 1
     data = np.fromfile(path, np.uint8)
     flags = cv2.IMREAD_UNCHANGED | cv2.IMREAD_IGNORE_ORIENTATION
     try:

@@ -131,11 +131,16 @@ class Cluster:
 
     def running(self) -> bool:
         """Whether the server's process is there."""
+        return self.process is not None
+
+    @property
+    def process(self) -> int | None:
+        """The number of the server's process, where there is one."""
         try:
             pid = int((self._data / "postmaster.pid").read_text().split("\n", 1)[0])
-            return Path(f"/proc/{pid}").exists()
         except (OSError, ValueError):
-            return False
+            return None
+        return pid if Path(f"/proc/{pid}").exists() else None
 
     def _make(self) -> None:
         shutil.rmtree(self._data, ignore_errors=True)
