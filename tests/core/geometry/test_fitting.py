@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from tests.strategies import blob, seeds
 from wiseglove.core.geometry.bezier import ellipse, flatten
-from wiseglove.core.geometry.fitting import LOOKS, evened, fit_closed, fit_sparsely
+from wiseglove.core.geometry.fitting import LOOKS, TooManyPointsError, evened, fit_closed, fit_sparsely
 
 
 def farthest(line: np.ndarray, points: np.ndarray) -> float:
@@ -109,3 +109,19 @@ def test_a_sparse_fit_keeps_the_tolerance_from_the_evened_line(seed: int, tolera
     line = drawn(seed, wobble)
     fitted = fit_sparsely(line, tolerance)
     assert min(farthest(evened(line, step), fitted.points) for step in LOOKS) <= tolerance + 0.01
+
+
+@pytest.mark.parametrize("tolerance", [0.5, 3.0, 20.0])
+def test_a_scribble_is_refused_before_it_takes_long(tolerance: float) -> None:
+    scribble = np.random.default_rng(4).uniform(0, 600, (3000, 2))
+    with pytest.raises(TooManyPointsError):
+        fit_sparsely(scribble, tolerance, most=200)
+
+
+@given(seed=st.integers(0, 500), tolerance=st.floats(0.5, 20))
+def test_as_many_points_as_are_needed_are_enough(seed: int, tolerance: float) -> None:
+    line = drawn(seed, 0.2)
+    fitted = fit_closed(line, tolerance)
+    assert (fit_closed(line, tolerance, most=len(fitted.points) + 1).points == fitted.points).all()
+    with pytest.raises(TooManyPointsError):
+        fit_closed(line, tolerance, most=1)
