@@ -1,14 +1,16 @@
-"""The start command leaves nothing behind, however it is stopped."""
+"""The start command leaves nothing behind, however it is stopped, and keeps what it started going."""
 
 from __future__ import annotations
 
+import os
 import shutil
 import signal
 import subprocess
 import sys
 import tempfile
 import time
-from collections.abc import Iterator
+import urllib.request
+from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import pytest
@@ -66,3 +68,66 @@ def test_it_stops_all_that_it_started_also_when_it_is_told_to_twice(folder: Path
         time.sleep(0.1)
     demo.communicate(timeout=60)
     assert [process.words for process in running(folder)] == []
+
+
+def start(folder: Path) -> tuple[subprocess.Popen[str], str]:
+    """A start on a folder, and the address that it says."""
+    command = [sys.executable, "-m", "wiseglove.cli", "demo", "--folder", str(folder), "--port", "8310"]
+    demo = subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True)
+    return demo, heard(demo, "Wise Glove is at").split(" at ")[1].split()[0]
+
+
+def heard(demo: subprocess.Popen[str], words: str) -> str:
+    """The next line with these words."""
+    assert demo.stdout
+    while words not in (line := demo.stdout.readline()):
+        assert demo.poll() is None
+    return line
+
+
+def answers(address: str) -> bool:
+    try:
+        urllib.request.urlopen(f"{address}/healthz", timeout=5).close()
+        return True
+    except OSError:
+        return False
+
+
+def until(what: Callable[[], bool]) -> None:
+    end = time.monotonic() + 120
+    while not what():
+        assert time.monotonic() < end
+        time.sleep(0.1)
+
+
+def pids(folder: Path, *words: str) -> list[int]:
+    return [int(p.number) for p in running(folder) if all(word in p.words for word in words)]
+
+
+def test_what_ends_by_itself_is_started_again_and_what_a_killed_start_left_is_ended(folder: Path) -> None:
+    demo, address = start(folder)
+    postmaster = int((folder / "postgres" / "data" / "postmaster.pid").read_text().split("\n")[0])
+    os.kill(postmaster, signal.SIGKILL)
+    assert "database" in heard(demo, "ended by itself")
+    until(lambda: answers(address))
+    (server,) = pids(folder, "serve")
+    os.kill(server, signal.SIGKILL)
+    assert "page's server" in heard(demo, "ended by itself")
+    until(lambda: answers(address))
+
+    second = subprocess.run(
+        [sys.executable, "-m", "wiseglove.cli", "demo", "--folder", str(folder)], capture_output=True, text=True
+    )
+    assert second.returncode == 1
+    assert f"already, at {address}" in second.stderr
+
+    demo.kill()
+    demo.wait()
+    left = pids(folder, "serve") + pids(folder, "worker")
+    assert len(left) == 2
+    again, address_again = start(folder)
+    assert address_again == address  # the old one does not sit on its port
+    assert not set(left) & set(pids(folder, ""))
+    again.send_signal(signal.SIGINT)
+    again.communicate(timeout=60)
+    assert running(folder) == []

@@ -6,7 +6,10 @@ import asyncio
 import threading
 import time
 
+import procrastinate
 import pytest
+from sqlalchemy import text
+from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
 from wiseglove.jobs import queue
@@ -15,7 +18,7 @@ from wiseglove.settings import Settings
 from wiseglove.store import jobs
 from wiseglove.store.database import Database
 from wiseglove.store.errors import StoreError
-from wiseglove.store.tables import JobRow
+from wiseglove.store.tables import ClipRow, IntakeRow, JobRow
 
 
 @pytest.fixture
@@ -96,6 +99,77 @@ def test_nobody_hears_of_an_end_before_what_belongs_to_it_is_put_right(
     execute(database, settings, job, work, failed)
     assert seen == [("running", "")]
     assert row(database, job).state == "cancelled"
+
+
+def test_what_a_job_brings_and_its_end_are_there_together_or_not_at_all(
+    database: Database, settings: Settings, job: str
+) -> None:
+    """A worker that was killed between the two would bring it twice."""
+    tidied: list[str] = []
+
+    def bring(session: Session) -> dict[str, str]:
+        session.add(ClipRow(id="c" * 24, info={}))
+        session.flush()
+        if len(tidied) == 0:
+            tidied.append("killed")
+            raise StoreError("in the middle of it")
+        return {"clip": "c" * 24}
+
+    execute(database, settings, job, lambda run: Outcome("Made it.", {}, bring, lambda: tidied.append("tidy")))
+    with database.transaction() as session:
+        assert session.get(ClipRow, "c" * 24) is None
+    assert row(database, job).state == "failed"
+    assert tidied == ["killed"]
+    with database.transaction() as session:
+        again = jobs.add(session, "deliver", "Test", {}, None, None).id
+    execute(database, settings, again, lambda run: Outcome("Made it.", {"n": 1}, bring, lambda: tidied.append("tidy")))
+    assert row(database, again).result == {"n": 1, "clip": "c" * 24}
+    assert tidied == ["killed", "tidy"]
+
+
+def test_what_was_overtaken_brings_nothing(database: Database, settings: Settings, job: str) -> None:
+    brought: list[int] = []
+
+    def work(run: Run) -> Outcome:
+        if run.attempt == 1:
+            execute(database, settings, job, work)
+        return Outcome("Made it.", {}, lambda _: brought.append(run.attempt) or {})
+
+    execute(database, settings, job, work)
+    assert brought == [2]
+
+
+def test_jobs_that_fell_off_the_queue_are_taken_up_and_those_that_never_were_on_it_are_not(
+    database: Database, settings: Settings, job: str
+) -> None:
+    """As after an attempt that ended because it could not reach the database: its entry failed, the job is running."""
+    put = queue.Queue(settings.database_url)
+    with database.transaction() as session:
+        lost, waiting = (put.put(session, "deliver", "Test", {}).id for _ in range(2))
+        jobs.begin(session, lost)
+        session.execute(
+            text("update procrastinate_jobs set status = 'doing' where args ->> 'job_id' = :id"), {"id": lost}
+        )
+        session.execute(
+            text("update procrastinate_jobs set status = 'failed' where args ->> 'job_id' = :id"), {"id": lost}
+        )
+        jobs.begin(session, job)
+    app = procrastinate.App(connector=procrastinate.SyncPsycopgConnector(conninfo=settings.database_url))
+    with database.transaction() as session:
+        assert queue.adopt(session, app) == [lost]
+    with database.transaction() as session:
+        assert queue.adopt(session, app) == []
+        todo = "select args ->> 'job_id' from procrastinate_jobs where status = 'todo' order by id"
+        assert list(session.scalars(text(todo))) == [waiting, lost]
+
+
+def test_one_intake_is_decoded_by_one_job_at_a_time(database: Database) -> None:
+    with database.transaction() as session:
+        session.add(IntakeRow(id="once", purpose="plate", state="decoding", message=""))
+        session.flush()
+        jobs.add(session, "take-in", "Decoding", {}, None, "once")
+    with pytest.raises(IntegrityError), database.transaction() as session:
+        jobs.add(session, "take-in", "Decoding", {}, None, "once")
 
 
 def test_a_worker_takes_jobs_off_the_queue_and_a_running_one_can_be_cancelled(
