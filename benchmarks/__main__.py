@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import logging
 
-from benchmarks import edges, feel, fills, fitting, following, keys, movements, opening, planes
+from benchmarks import edges, feel, fills, fitting, following, keys, large, movements, opening, planes, taking_in
 from benchmarks.table import show
 from wiseglove.core.warm import warm_up
 
@@ -20,6 +20,8 @@ show(
         *planes.run(),
         *keys.run(),
         *opening.run(),
+        *taking_in.run(),
         *feel.run(),
+        *large.run(),
     ],
 )

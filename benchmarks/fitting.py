@@ -2,16 +2,20 @@
 
 from __future__ import annotations
 
+import contextlib
+from time import perf_counter
+
 import cv2
 import numpy as np
 
 from benchmarks.table import Row, typical
 from tests.e2e.stage import ROOT
-from wiseglove.core.geometry.fitting import evened, fit_closed
+from wiseglove.core.geometry.fitting import TooManyPointsError, evened, fit_closed, fit_sparsely
 from wiseglove.demo.install import read_truth
 
 FRAMES = (20, 45, 70, 90)
 TOLERANCE = 1.0
+LONG_LINE = 10_000
 
 
 def run() -> list[Row]:
@@ -31,4 +35,27 @@ def run() -> list[Row]:
     return [
         Row("points that fit a whole finger's edge at 1 px, most of 4 frames", max(counts), "points", "fit", peer),
         Row("fitting it", time, "ms", None),
+        Row(f"a drawn line of {LONG_LINE} places, the slowest of many", _long_lines(), "ms", "fit.long"),
     ]
+
+
+def _long_lines() -> float:
+    """A trembling loop, a spiral and a scribble, each at many tolerances, none seen before."""
+    random = np.random.default_rng(1)
+    angle = np.linspace(0, 2 * np.pi, LONG_LINE, endpoint=False)
+    round_ = np.stack([np.cos(angle), np.sin(angle)], axis=1)
+    turns = np.stack([angle * np.cos(40 * angle), angle * np.sin(40 * angle)], axis=1)
+    lines = [
+        600 + 300 * round_ + random.normal(0, 0.4, (LONG_LINE, 2)),
+        600 + 40 * turns,
+        600 + np.cumsum(random.normal(0, 3, (LONG_LINE, 2)), axis=0),
+        random.uniform(0, 1000, (LONG_LINE, 2)),
+    ]
+    slowest = 0.0
+    for line in lines:
+        for tolerance in (0.5, 1.0, 3.0, 20.0, 100.0):
+            start = perf_counter()
+            with contextlib.suppress(TooManyPointsError):
+                fit_sparsely(line, tolerance, 2000)
+            slowest = max(slowest, perf_counter() - start)
+    return slowest * 1000

@@ -64,6 +64,11 @@ class Server:
                 time.sleep(0.1)
         raise RuntimeError("the server does not answer")
 
+    @property
+    def pids(self) -> list[int]:
+        """The server's and the worker's process."""
+        return [process.pid for process in self._processes]
+
     def stop(self) -> None:
         for process in self._processes:
             process.send_signal(signal.SIGTERM)

@@ -9,6 +9,7 @@ import hashlib
 import re
 import shutil
 from collections.abc import Sequence
+from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from typing import Annotated, Literal
@@ -16,7 +17,7 @@ from typing import Annotated, Literal
 from fastapi import APIRouter, Request, Response
 from fastapi import Path as PathParameter
 from pydantic import BaseModel, ConfigDict, Field
-from sqlalchemy import func, insert, select, update
+from sqlalchemy import func, insert, select, text, update
 from sqlalchemy.orm import Session
 from starlette.requests import ClientDisconnect
 
@@ -187,20 +188,37 @@ async def receive(intake_id: str, number: FileNumber, request: Request, context:
     return Response(status_code=204)
 
 
-def _claim(context: Context, intake_id: str, number: int) -> IntakeFileRow:
+@dataclass(frozen=True)
+class _Claim:
+    """What was announced of a file, and the name that it gets."""
+
+    name: str
+    size: int
+    kept_as: str
+
+
+def _claim(context: Context, intake_id: str, number: int) -> _Claim:
+    wanted = (
+        select(IntakeFileRow.name, IntakeFileRow.size, IntakeFileRow.kept_as, IntakeRow.state)
+        .join(IntakeRow, IntakeRow.id == IntakeFileRow.intake)
+        .where(IntakeFileRow.intake == intake_id, IntakeFileRow.number == number)
+    )
     with context.database.transaction() as session:
-        row = _row(session, intake_id)
-        file = session.get(IntakeFileRow, (intake_id, number))
-        if row.state != "receiving" or file is None:
-            raise StoreError(f"File {number} was not announced for this intake. Drop the files again.")
-        return file
+        found = session.execute(wanted).first()
+        if found is None:
+            _row(session, intake_id)
+    if found is None or found.state != "receiving":
+        raise StoreError(f"File {number} was not announced for this intake. Drop the files again.")
+    return _Claim(found.name, found.size, found.kept_as)
 
 
 def _note_received(context: Context, intake_id: str, number: int, sha256: str) -> None:
+    file = (IntakeFileRow.intake == intake_id) & (IntakeFileRow.number == number)
+    since = IntakeRow.touched_at < datetime.now(UTC) - ABANDONED / 20
     with context.database.transaction() as session:
-        file = (IntakeFileRow.intake == intake_id) & (IntakeFileRow.number == number)
+        session.execute(text("set local synchronous_commit to off"))  # after a loss of power all is sent again
         session.execute(update(IntakeFileRow).where(file).values(sha256=sha256))
-        session.execute(update(IntakeRow).where(IntakeRow.id == intake_id).values(touched_at=func.now()))
+        session.execute(update(IntakeRow).where(IntakeRow.id == intake_id, since).values(touched_at=func.now()))
 
 
 def _files(session: Session, intake_id: str) -> Sequence[IntakeFileRow]:
