@@ -74,7 +74,7 @@ def _make(url: str, files: Path) -> str:
         for edit in (
             AddCover(type="add-cover", frame=FIRST, outline=draft, outline_id=outline, name=f"Leaf {index}"),
             SetKeys(type="set-keys", outline=outline, shapes=shapes),
-            Ride(type="ride", elements=[outline], carrier=f"panel{index % CARRIERS}", frame=FIRST),
+            Ride(type="ride", elements=[outline], carrier=f"panel{index % CARRIERS}"),
         ):
             with database.transaction() as session:
                 shots.apply(session, shot, None, edit)
