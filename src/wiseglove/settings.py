@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 from functools import lru_cache
 from pathlib import Path
+from typing import Literal
 
 from pydantic import Field
 from pydantic_settings import BaseSettings, SettingsConfigDict
@@ -29,6 +30,12 @@ class Settings(BaseSettings):
     """Names under which the server may be asked; "*" is any."""
     origins: list[str] = []
     """Further origins whose pages may change things, such as http://127.0.0.1:5173 of a development server."""
+    log: Literal["words", "json"] = "words"
+    """How messages are written: for people, or a JSON object each for machines."""
+    shots_at_hand: int = Field(default=16, ge=1, le=1000)
+    """How many shots a process keeps as they were read; the more, the more memory it takes."""
+    frames_at_hand: int = Field(default=12, ge=1, le=1000)
+    """How many pictures of inserts a server keeps decoded, likewise."""
     sign_in: bool = False
     """Whether people have to sign in; always so where the server can be reached from other machines."""
     largest_file: int = 64_000_000_000

@@ -257,7 +257,7 @@ def test_an_upload_cut_in_the_middle_leaves_nothing_and_can_be_sent_again(
             return bytes(answer.read())
 
     (path,) = write_sequence(tmp_path, [1])
-    data = path.read_bytes()
+    data = path.read_bytes() + bytes(5_000_000)  # more than is kept in memory
     claim = json.dumps({"files": [{"name": path.name, "size": len(data)}]}).encode()
     intake = json.loads(call("POST", "/api/intakes", claim))["id"]
     head = f"PUT /api/intakes/{intake}/files/0 HTTP/1.1\r\nHost: 127.0.0.1\r\nContent-Length: {len(data)}\r\n\r\n"

@@ -35,6 +35,7 @@ from wiseglove.api.described import describe
 from wiseglove.api.gate import Gate
 from wiseglove.core.warm import warm_up
 from wiseglove.jobs.queue import Queue
+from wiseglove.media.guarded import get_ready
 from wiseglove.settings import Settings, get_settings
 from wiseglove.store import clips, deliveries
 from wiseglove.store.database import Database
@@ -53,14 +54,16 @@ def create_app(settings: Settings | None = None) -> FastAPI:
     @contextlib.asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
         settings.make_folders()
-        database = Database(settings.database_url)
-        app.state.context = Context(settings, database, Queue(settings.database_url), DisplayPictures(settings.media))
+        database = Database(settings.database_url, settings.shots_at_hand)
+        pictures = DisplayPictures(settings.media, settings.frames_at_hand)
+        app.state.context = Context(settings, database, Queue(settings.database_url), pictures)
         app.state.notices = events.Notices(settings.database_url)
         await asyncio.to_thread(warm_up)
         running = [
             asyncio.create_task(app.state.notices.listen()),
             asyncio.create_task(_sweep_often(app.state.context)),
             asyncio.create_task(asyncio.to_thread(shots.read_ahead, app.state.context)),
+            asyncio.create_task(asyncio.to_thread(get_ready)),
         ]
         yield
         for task in running:

@@ -8,7 +8,7 @@ import errno
 import hashlib
 import re
 import shutil
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
@@ -17,7 +17,7 @@ from typing import Annotated, Literal
 from fastapi import APIRouter, Request, Response
 from fastapi import Path as PathParameter
 from pydantic import BaseModel, ConfigDict, Field
-from sqlalchemy import func, insert, select, text, update
+from sqlalchemy import insert, select, text
 from sqlalchemy.orm import Session
 from starlette.requests import ClientDisconnect
 
@@ -154,25 +154,53 @@ async def receive(intake_id: str, number: FileNumber, request: Request, context:
 
     A file that is cut short leaves nothing behind and can be sent again.
     """
-    claim = await asyncio.to_thread(_claim, context, intake_id, number)
-    folder = context.settings.intakes / intake_id / "source"
+    length = request.headers.get("content-length", "")
+    if length.isdigit() and int(length) <= SMALL:
+        try:
+            content = await request.body()
+        except ClientDisconnect:
+            return Response(status_code=204)
+        await asyncio.to_thread(_keep_small, context, intake_id, number, content)
+        return Response(status_code=204)
+    claim = await asyncio.to_thread(context.database.within, _claim, intake_id, number)
     part = context.settings.intakes / intake_id / f"{new_id()}.part"
     digest, received = hashlib.sha256(), 0
+    with _told(claim, part):
+        try:
+            with part.open("wb") as file:
+                async for chunk in request.stream():
+                    received += len(chunk)
+                    claim.check(received, whole=False)
+                    digest.update(chunk)
+                    await asyncio.to_thread(file.write, chunk)
+        except ClientDisconnect:
+            return Response(status_code=204)
+        claim.check(received, whole=True)
+        part.replace(part.parent / "source" / claim.kept_as)
+    await asyncio.to_thread(context.database.within, _note_received, intake_id, number, digest.hexdigest())
+    return Response(status_code=204)
+
+
+SMALL = 4_000_000
+"""Bytes up to which a file is kept in memory until all of it is there, which saves a way to the database."""
+
+
+def _keep_small(context: Context, intake_id: str, number: int, content: bytes) -> None:
+    part = context.settings.intakes / intake_id / f"{new_id()}.part"
+    with context.database.transaction() as session:
+        claim = _claim(session, intake_id, number)
+        claim.check(len(content), whole=True)
+        with _told(claim, part):
+            part.write_bytes(content)
+            part.replace(part.parent / "source" / claim.kept_as)
+        _note_received(session, intake_id, number, hashlib.sha256(content).hexdigest())
+
+
+@contextlib.contextmanager
+def _told(claim: _Claim, part: Path) -> Iterator[None]:
+    """What goes wrong with a file on its way to the disk, in words; what was written of it is removed."""
     try:
-        with part.open("wb") as file:
-            async for chunk in request.stream():
-                received += len(chunk)
-                if received > claim.size:
-                    raise StoreError(f"“{claim.name}” is larger than was announced. Nothing was kept; send it again.")
-                digest.update(chunk)
-                await asyncio.to_thread(file.write, chunk)
-        if received != claim.size:
-            raise StoreError(
-                f"“{claim.name}” was cut off after {received} of {claim.size} bytes. Nothing was kept of it; send it again."
-            )
-        part.replace(folder / claim.kept_as)
-    except ClientDisconnect:
-        return Response(status_code=204)
+        yield
     except FileNotFoundError as error:
         raise NotFoundError("This intake was discarded meanwhile. Drop the files again.") from error
     except OSError as error:
@@ -184,8 +212,6 @@ async def receive(intake_id: str, number: FileNumber, request: Request, context:
         raise
     finally:
         part.unlink(missing_ok=True)
-    await asyncio.to_thread(_note_received, context, intake_id, number, digest.hexdigest())
-    return Response(status_code=204)
 
 
 @dataclass(frozen=True)
@@ -196,29 +222,37 @@ class _Claim:
     size: int
     kept_as: str
 
+    def check(self, received: int, whole: bool) -> None:
+        """Raise StoreError for more bytes than were announced, or, of the whole file, for fewer."""
+        if received > self.size:
+            raise StoreError(f"“{self.name}” is larger than was announced. Nothing was kept; send it again.")
+        if whole and received < self.size:
+            raise StoreError(
+                f"“{self.name}” was cut off after {received} of {self.size} bytes. Nothing was kept of it; send it again."
+            )
 
-def _claim(context: Context, intake_id: str, number: int) -> _Claim:
-    wanted = (
-        select(IntakeFileRow.name, IntakeFileRow.size, IntakeFileRow.kept_as, IntakeRow.state)
-        .join(IntakeRow, IntakeRow.id == IntakeFileRow.intake)
-        .where(IntakeFileRow.intake == intake_id, IntakeFileRow.number == number)
-    )
-    with context.database.transaction() as session:
-        found = session.execute(wanted).first()
-        if found is None:
-            _row(session, intake_id)
+
+CLAIM = text(
+    "select f.name, f.size, f.kept_as, i.state from intake_files f join intakes i on i.id = f.intake "
+    "where f.intake = :intake and f.number = :number"
+)
+RECEIVED = text("update intake_files set sha256 = :sha256 where intake = :intake and number = :number")
+TOUCHED = text("update intakes set touched_at = now() where id = :intake and touched_at < now() - interval '1 minute'")
+"""As text, for they are sent for each of very many files."""
+
+
+def _claim(session: Session, intake_id: str, number: int) -> _Claim:
+    found = session.execute(CLAIM, {"intake": intake_id, "number": number}).first()
+    if found is None:
+        _row(session, intake_id)
     if found is None or found.state != "receiving":
         raise StoreError(f"File {number} was not announced for this intake. Drop the files again.")
     return _Claim(found.name, found.size, found.kept_as)
 
 
-def _note_received(context: Context, intake_id: str, number: int, sha256: str) -> None:
-    file = (IntakeFileRow.intake == intake_id) & (IntakeFileRow.number == number)
-    since = IntakeRow.touched_at < datetime.now(UTC) - ABANDONED / 20
-    with context.database.transaction() as session:
-        session.execute(text("set local synchronous_commit to off"))  # after a loss of power all is sent again
-        session.execute(update(IntakeFileRow).where(file).values(sha256=sha256))
-        session.execute(update(IntakeRow).where(IntakeRow.id == intake_id, since).values(touched_at=func.now()))
+def _note_received(session: Session, intake_id: str, number: int, sha256: str) -> None:
+    session.execute(RECEIVED, {"intake": intake_id, "number": number, "sha256": sha256})
+    session.execute(TOUCHED, {"intake": intake_id})
 
 
 def _files(session: Session, intake_id: str) -> Sequence[IntakeFileRow]:

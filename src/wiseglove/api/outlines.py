@@ -12,7 +12,7 @@ from pydantic import BaseModel, Field
 from wiseglove.api.context import Context, Ctx
 from wiseglove.api.pictures import load_shot
 from wiseglove.api.schemas import Answer
-from wiseglove.core.geometry.fitting import TooManyPointsError, fit_sparsely
+from wiseglove.core.geometry.fitting import LONGEST, TooManyPointsError, fit_sparsely
 from wiseglove.core.outline.carry import OutlineFollower
 from wiseglove.core.outline.snap import snap
 from wiseglove.shot.basics import Coordinate, Corner, ElementId, Point
@@ -28,9 +28,6 @@ from wiseglove.store.errors import NotFoundError
 router = APIRouter(prefix="/api", tags=["outlines"])
 MOST_CARRIED = 60
 """Frames of one request; the page asks again from the last one."""
-
-LONGEST_LINE = 100_000.0
-"""Pixels of a drawn line: some thirty times round a large plate."""
 
 
 class DrawnLine(BaseModel):
@@ -49,9 +46,9 @@ def fit(drawn: DrawnLine) -> OutlineDraft:
     if np.ptp(line, axis=0).min() < 2 * drawn.tolerance:
         raise EditError("That line holds no area. Nothing was drawn; drag a loop around the thing.")
     length = float(np.linalg.norm(np.diff(line, axis=0), axis=1).sum())
-    if length > LONGEST_LINE:
+    if length > LONGEST:
         raise EditError(
-            f"That line is {length:,.0f} px long, more than an outline can be made of ({LONGEST_LINE:,.0f} px). Nothing was "
+            f"That line is {length:,.0f} px long, more than an outline can be made of ({LONGEST:,.0f} px). Nothing was "
             "drawn; drag a loop around the thing."
         )
     try:

@@ -20,6 +20,7 @@ from sqlalchemy.orm import Session
 from wiseglove.core.warm import warm_up
 from wiseglove.jobs import deliver, solve, take_in
 from wiseglove.jobs.run import Failed, Work, execute
+from wiseglove.media.guarded import get_ready
 from wiseglove.settings import Settings
 from wiseglove.store import jobs
 from wiseglove.store.database import Database
@@ -175,5 +176,6 @@ def work_forever(settings: Settings, concurrency: int = 1) -> None:
     with contextlib.suppress(AttributeError):
         ctypes.CDLL(None).mallopt(M_ARENA_MAX, MOST_ARENAS)
     warm_up()
+    get_ready()
     asyncio.run(work(settings, concurrency))
     log.info("worker stopped after %.0f s", time.monotonic() - started)

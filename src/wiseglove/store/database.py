@@ -2,17 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
+from typing import Concatenate, ParamSpec, TypeVar
 
 from alembic import command
 from alembic.config import Config
 from sqlalchemy import Engine, create_engine
 from sqlalchemy.orm import Session, sessionmaker
 
-from wiseglove.store.recent import RECENT, RecentShots
+from wiseglove.store.recent import MOST, RECENT, RecentShots
 
+P = ParamSpec("P")
+T = TypeVar("T")
 LIMITS = "-c lock_timeout=8s -c statement_timeout=30s -c idle_in_transaction_session_timeout=120s"
 """How long a statement waits for a lock, how long it may take, and how long a transaction may do nothing."""
 QUEUE_FOR_CONNECTION = 10.0
@@ -36,17 +39,22 @@ def migrate(url: str, to: str = "head") -> None:
 
 
 class Database:
-    """Hands out transactions."""
+    """Hands out transactions; at_hand: how many shots are kept as they were read."""
 
-    def __init__(self, url: str) -> None:
+    def __init__(self, url: str, at_hand: int = MOST) -> None:
         self.engine = make_engine(url)
-        self._sessions = sessionmaker(self.engine, expire_on_commit=False, info={RECENT: RecentShots()})
+        self._sessions = sessionmaker(self.engine, expire_on_commit=False, info={RECENT: RecentShots(at_hand)})
 
     @contextmanager
     def transaction(self) -> Iterator[Session]:
         """A session that commits at the end, or rolls back when something is raised."""
         with self._sessions.begin() as session:
             yield session
+
+    def within(self, what: Callable[Concatenate[Session, P], T], *args: P.args, **words: P.kwargs) -> T:
+        """What a function returns that is given a transaction of its own."""
+        with self.transaction() as session:
+            return what(session, *args, **words)
 
     def close(self) -> None:
         """Close all connections."""

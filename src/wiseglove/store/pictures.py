@@ -44,9 +44,10 @@ class DisplayPictures:
 
     exact = False
 
-    def __init__(self, media: Path) -> None:
+    def __init__(self, media: Path, at_hand: int = 12) -> None:
+        """at_hand: how many pictures of inserts are kept."""
         self._media = media
-        self._inserts: LRUCache[Any, Linear] = LRUCache(12)
+        self._inserts: LRUCache[Any, Linear] = LRUCache(at_hand)
         self._lock = Lock()
 
     def plate(self, plate: Plate, frame: int, width: int, height: int) -> Picture:

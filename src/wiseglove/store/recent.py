@@ -13,13 +13,14 @@ from wiseglove.shot.evaluated import EvaluatedShot
 RECENT = "recent shots"
 """Under which a session's `info` has them."""
 MOST = 16
+"""Shots that are kept, if nothing else is said."""
 
 
 class RecentShots:
     """Shots by id; only committed ones are ever put in."""
 
-    def __init__(self) -> None:
-        self._shots: LRUCache[str, EvaluatedShot] = LRUCache(MOST)
+    def __init__(self, most: int = MOST) -> None:
+        self._shots: LRUCache[str, EvaluatedShot] = LRUCache(most)
         self._lock = Lock()
 
     def find(self, shot: str, revision: int) -> EvaluatedShot | None:

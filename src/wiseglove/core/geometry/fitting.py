@@ -29,6 +29,8 @@ HOPELESS = 1.6
 """Where a finer rung needs this many times the points, the still finer ones are not tried."""
 LOOKS = (0.5, 1.0, 1.5)
 """Steps, in pixels, at which a drawn line is looked at: coarser ones make corners of what is round."""
+LONGEST = 100_000.0
+"""Pixels of a line that is fitted at all: some thirty times round a large plate."""
 NEWTON_STEPS = 6
 LONG = 6_000.0
 """Pixels from which on a line is looked at in one step only, a coarse one where the tolerance is large, and on one rung."""
@@ -81,6 +83,8 @@ def fit_sparsely(line: Array, tolerance: float, most: int = 1 << 30) -> Fitted:
     can have fewer points than a coarser one. All RUNGS up to the tolerance count, down to where they are
     hopeless, so a coarser one has no more; for a line longer than LONG it need not be so. Raises as `fit_closed` does.
     """
+    if _length(line) > LONGEST:
+        raise TooManyPointsError
     rungs = [rung for rung in RUNGS if rung <= tolerance * (1 + 1e-9)] or [tolerance]
     data = np.ascontiguousarray(line, np.float64)
     best = _looked_at(data.tobytes(), rungs.pop(), most)
