@@ -12,23 +12,20 @@ from wiseglove.settings import get_settings
 PASSWORD = re.compile(r"(postgres\w*://[^:/@\s]+):[^@\s]+@")
 
 
-class _NoSecrets(logging.Filter):
-    """Takes passwords out of addresses of databases, wherever they are written."""
+class _Handler(logging.StreamHandler):  # type: ignore[type-arg]
+    """Takes passwords out of addresses of databases, wherever in a message they are."""
 
-    def filter(self, record: logging.LogRecord) -> bool:
-        text = record.getMessage()
-        record.msg, record.args = PASSWORD.sub(r"\1:…@", text), None
-        if record.exc_info and not record.exc_text:
-            record.exc_text = PASSWORD.sub(r"\1:…@", logging.Formatter().formatException(record.exc_info))
-        return True
+    def format(self, record: logging.LogRecord) -> str:
+        return PASSWORD.sub(r"\1:…@", super().format(record))
 
 
 def handler() -> logging.Handler:
     """What writes all messages of a process."""
-    made = logging.StreamHandler()
+    made = _Handler()
     if get_settings().log == "json":
-        made.setFormatter(JsonFormatter("{asctime}{levelname}{name}{message}{exc_info}", style="{"))
+        made.setFormatter(
+            JsonFormatter("{asctime}{levelname}{name}{message}{exc_info}", style="{", json_ensure_ascii=False)
+        )
     else:
         made.setFormatter(logging.Formatter("%(levelname)s %(name)s: %(message)s"))
-    made.addFilter(_NoSecrets())
     return made

@@ -13,6 +13,7 @@ from wiseglove.core.compositing.colour import to_eight_bits
 from wiseglove.core.compositing.pane import PREVIEW
 from wiseglove.media import clip
 from wiseglove.media.encode import jpeg, png
+from wiseglove.media.errors import MissingClipError
 from wiseglove.shot.edits import SetSubject
 from wiseglove.shot.errors import EditError
 from wiseglove.shot.evaluated import EvaluatedShot
@@ -30,10 +31,13 @@ Size = Literal["full", "proxy"]
 @router.get("/clips/{clip_id}/{size}/{number}.jpg", response_class=FileResponse)
 def read_picture(clip_id: str, size: Size, number: int, context: Ctx) -> FileResponse:
     """A display copy of a clip's picture (0-based). A clip's content never changes, so it may be kept for ever."""
-    if not clip.CLIP.fullmatch(clip_id) or number < 0:
+    if number < 0:
         raise NotFoundError("There is no such picture.")
     place = clip.full_path if size == "full" else clip.proxy_path
-    path = place(context.settings.media / clip_id, number)
+    try:
+        path = place(clip.folder_of(context.settings.media, clip_id), number)
+    except MissingClipError as error:
+        raise NotFoundError("There is no such picture.") from error
     if not path.is_file():
         raise NotFoundError("There is no such picture.")
     return FileResponse(path, media_type="image/jpeg", headers=FOREVER)

@@ -23,7 +23,7 @@ from numpy.typing import NDArray
 
 from wiseglove.core.compositing.colour import to_eight_bits
 from wiseglove.media import movie, stills
-from wiseglove.media.errors import MediaError
+from wiseglove.media.errors import MediaError, MissingClipError
 from wiseglove.media.info import MediaInfo, Understood
 
 PROXY_WIDTH = 960
@@ -36,10 +36,10 @@ CLIP = re.compile(r"[0-9a-f]{24}")
 
 
 def folder_of(media: Path, clip_id: str) -> Path:
-    """Where a clip is, right below the folder of all clips whatever links there are. Raises MediaError."""
+    """Where a clip is, right below the folder of all clips whatever links there are. Raises MissingClipError."""
     folder = (media / clip_id) if CLIP.fullmatch(clip_id) else None
     if folder is None or folder.resolve().parent != media.resolve():
-        raise MediaError(MISSING)
+        raise MissingClipError(MISSING)
     return folder
 
 
@@ -63,7 +63,7 @@ def read_info(folder: Path) -> MediaInfo:
     try:
         return MediaInfo.model_validate_json((folder / "clip.json").read_bytes())
     except FileNotFoundError as error:
-        raise MediaError(MISSING) from error
+        raise MissingClipError(MISSING) from error
 
 
 def decode(source: Path, target: Path, understood: Understood, progress: Progress) -> MediaInfo:
