@@ -178,7 +178,7 @@ def _free_port_from(port: int) -> int:
 def _wait_until_answering(port: int, look: Callable[[], None]) -> None:
     for _ in range(600):
         try:
-            urllib.request.urlopen(f"http://127.0.0.1:{port}/api/shots", timeout=2).close()
+            urllib.request.urlopen(f"http://127.0.0.1:{port}/healthz", timeout=2).close()
             return
         except OSError:
             look()

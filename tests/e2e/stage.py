@@ -42,13 +42,14 @@ PRESENTED = 6
 class Server:
     """`wiseglove serve` and `wiseglove worker` on a database of their own."""
 
-    def __init__(self, url: str, files: Path) -> None:
+    def __init__(self, url: str, files: Path, **more: str) -> None:
+        """more: further settings, as environment variables."""
         self.files = files
         self.port = free_port()
         self.address = f"http://127.0.0.1:{self.port}"
         self._environment = {
             **os.environ, "WISEGLOVE_DATABASE_URL": url, "WISEGLOVE_FILES": str(files),
-            "WISEGLOVE_PAGE": str(ROOT / "web" / "dist"),
+            "WISEGLOVE_PAGE": str(ROOT / "web" / "dist"), **more,
         }  # fmt: skip
         self._processes: list[subprocess.Popen[bytes]] = []
 
@@ -58,7 +59,7 @@ class Server:
             self._processes.append(subprocess.Popen(program, env=self._environment))
         for _ in range(300):
             try:
-                urllib.request.urlopen(f"{self.address}/api/shots", timeout=2).close()
+                urllib.request.urlopen(f"{self.address}/healthz", timeout=2).close()
                 return
             except OSError:
                 time.sleep(0.1)
