@@ -43,6 +43,12 @@ def shots(page: Page) -> None:
     page.wait_for_timeout(500)
 
 
+def server_state(page: Page) -> None:
+    page.goto("/server")
+    page.get_by_text("All is well.").wait_for()
+    page.wait_for_timeout(300)
+
+
 def intake(page: Page) -> None:
     page.goto("/")
     with tempfile.TemporaryDirectory() as folder:
@@ -242,6 +248,7 @@ VIEWS: dict[str, Callable[[Page], None]] = {
     "workbench-state-of-the-matte": state,
     "workbench-coloured-glass": glass,
     "deliver": deliver,
+    "server": server_state,
     "workbench-solving": solving,
     "workbench-trackers-eye": eye,
 }

@@ -183,11 +183,10 @@ function Card({ shot }: { shot: ShotCard }) {
           <p className="truncate text-[15px] font-semibold">{shot.name}</p>
           <p className="text-ink-soft">
             {shot.plate.count} frames, {seconds.toFixed(1)} s at{" "}
-            {rateText(shot.plate.rate_num, shot.plate.rate_den)} f/s
+            {rateText(shot.plate.rate_num, shot.plate.rate_den)} f/s · {bytesText(shot.room)}
           </p>
           <p className="text-ink-soft">
-            {shot.plate.width} x {shot.plate.height} · in work, r{shot.revision} · {drawn} ·{" "}
-            {bytesText(shot.room)}
+            {shot.plate.width} x {shot.plate.height} · in work, r{shot.revision} · {drawn}
           </p>
         </div>
       </Link>
