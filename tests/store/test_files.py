@@ -11,11 +11,15 @@ from pathlib import Path
 import pytest
 from sqlalchemy.exc import IntegrityError
 
+from tests.builders import write_sequence
+from wiseglove.demo import install
+from wiseglove.jobs import take_in
 from wiseglove.media.info import MediaInfo
 from wiseglove.settings import Settings
 from wiseglove.shot.evaluated import EvaluatedShot
 from wiseglove.store import clips, deliveries, jobs, locks, shots
 from wiseglove.store.database import Database
+from wiseglove.store.errors import StoreError
 from wiseglove.store.tables import ClipRow, ShotRow
 
 ABOUT = MediaInfo(kind="still", name="bench", files=["000000.png"], width=8, height=8, count=1)
@@ -109,3 +113,54 @@ def test_packages_go_with_their_jobs_and_what_is_unfinished_after_a_day(database
     os.utime(old, (0, 0))
     assert deliveries.sweep(database, settings.deliveries) == 2
     assert {p.name for p in settings.deliveries.iterdir()} == {f"{kept}.zip", "tmpnew"}
+
+
+def test_files_are_on_the_disk_before_the_row_that_names_them(
+    database: Database, settings: Settings, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """What a loss of power leaves can only be seen by asking at that moment."""
+    seen: list[tuple[str, bool, int]] = []
+
+    def noted(what: str, path: Path) -> None:
+        with database.transaction() as session:
+            seen.append((what, path.exists(), session.query(ClipRow).count()))
+
+    real_sync, real_place = take_in.sync_below, take_in.put_in_place
+    monkeypatch.setattr(take_in, "sync_below", lambda path: (real_sync(path), noted("synced", path / "clip.json")))
+    monkeypatch.setattr(
+        take_in, "put_in_place", lambda made, to: (real_place(made, to), noted("placed", to / "clip.json"))
+    )
+    (picture,) = write_sequence(tmp_path, [1])
+    install.take_in_movie(database, settings, picture, "Bench")
+    assert seen == [("synced", True, 0), ("placed", True, 0)]
+    with database.transaction() as session:
+        assert session.query(ClipRow).count() == 1
+
+
+def test_the_same_files_taken_in_while_their_last_shot_is_deleted(
+    database: Database, settings: Settings, tmp_path: Path
+) -> None:
+    """Whoever is first: a shot that is listed has its pictures, and nothing is left where there is none."""
+    (picture,) = write_sequence(tmp_path, [1])
+    for _ in range(8):
+        first = install.take_in_movie(database, settings, picture, "Bench")
+        with database.transaction() as session:
+            clip = session.get_one(ShotRow, first).clip
+        made: list[str] = []
+
+        def again(made: list[str] = made) -> None:
+            with contextlib.suppress(StoreError):  # the files went in the same moment, and it says so
+                made.append(install.take_in_movie(database, settings, picture, "Again"))
+
+        thread = threading.Thread(target=again)
+        thread.start()
+        with database.transaction() as session:
+            session.delete(session.get_one(ShotRow, first))
+        clips.sweep(database, settings.media, [clip])
+        thread.join()
+        assert (settings.media / clip / "clip.json").exists() == bool(made)
+        with database.transaction() as session:
+            for shot in made:
+                session.delete(session.get_one(ShotRow, shot))
+        clips.sweep(database, settings.media)
+        assert list(settings.media.iterdir()) == []

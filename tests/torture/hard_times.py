@@ -15,6 +15,7 @@ import signal
 import subprocess
 import sys
 import tempfile
+import threading
 import time
 import urllib.error
 import urllib.request
@@ -211,37 +212,62 @@ class Found:
     doubled: int
 
 
+COVER = {"kinds": ["corner"] * 3, "points": [[20, 20, 0, 0, 0, 0], [70, 25, 0, 0, 0, 0], [40, 70, 0, 0, 0, 0]]}
+
+
 def edits_under_kills(place: Town, count: int, every: int) -> Found:
-    """Renames, each acknowledged one of which must be in the history once and in order, with kills in between."""
+    """Two pages rename a cover each, with kills in between: what was acknowledged is in the history once, in each page's order."""
     shot = make_shot(place)
     before = sum(place.hurts.values())
-    acknowledged = []
-    for number in range(count):
-        if number % every == every - 1:
-            place.kill(place.random.choice(["serve", "worker", "postgres"]))
-        edit_id = uuid4().hex
-        while True:
-            revision = place.insist("GET", f"/api/shots/{shot}")["revision"]
-            body = {"revision": revision, "id": edit_id, "edit": {"type": "set-shot", "name": f"N{number}"}}
-            try:
-                place.insist("POST", f"/api/shots/{shot}/edits", body)
-                break
-            except urllib.error.HTTPError as error:
-                if error.code != 409:
-                    raise
-        acknowledged.append(f"Renamed the shot to N{number}")
+    covers = []
+    for name in ("A", "B"):
+        revision = place.insist("GET", f"/api/shots/{shot}")["revision"]
+        body = {"type": "add-cover", "frame": 1001, "outline": COVER, "name": name}
+        asked = {"revision": revision, "id": uuid4().hex, "edit": body}
+        covers.append(place.insist("POST", f"/api/shots/{shot}/edits", asked)["made"])
+    acknowledged: list[list[str]] = [[], []]
+
+    def page(which: int) -> None:
+        label = "AB"[which]
+        for number in range(count // 2):
+            if which == 0 and number % (every // 2) == every // 2 - 1:
+                place.kill(place.random.choice(["serve", "worker", "postgres"]))
+            name = f"{'AB'[which]}{number}"
+            _edit(place, shot, {"type": "set-cover", "cover": covers[which], "name": name})
+            acknowledged[which].append(f"Renamed {label} to {name}")
+            label = name
+
+    pages = [threading.Thread(target=page, args=(which,)) for which in range(2)]
+    for each in pages:
+        each.start()
+    for each in pages:
+        each.join()
     labels: list[str] = []
     while True:
-        page = place.insist("GET", f"/api/shots/{shot}/history?limit=500&after={len(labels)}")
-        labels += [past["label"] for past in page]
-        if len(page) < 500:
+        part = place.insist("GET", f"/api/shots/{shot}/history?limit=500&after={len(labels)}")
+        labels += [past["label"] for past in part]
+        if len(part) < 500:
             break
-    labels.reverse()
-    lost = sum(label not in labels for label in acknowledged)
-    doubled = len(labels) - len(set(labels))
-    if labels != acknowledged and not lost and not doubled:
-        raise LostError(f"the history is out of order: {labels}")
-    return Found("edits", count, sum(place.hurts.values()) - before, lost, doubled)
+    renamed = [label for label in reversed(labels) if label.startswith("Renamed")]
+    lost = sum(label not in renamed for label in [*acknowledged[0], *acknowledged[1]])
+    for which in range(2):
+        if not lost and [label for label in renamed if f"to {'AB'[which]}" in label] != acknowledged[which]:
+            raise LostError(f"the history is out of order: {renamed}")
+    done = len(acknowledged[0]) + len(acknowledged[1])
+    return Found("edits of two pages", done, sum(place.hurts.values()) - before, lost, len(renamed) - len(set(renamed)))
+
+
+def _edit(place: Town, shot: str, edit: dict[str, Any]) -> None:
+    """One edit, sent until it is acknowledged, under one id."""
+    edit_id = uuid4().hex
+    while True:
+        revision = place.insist("GET", f"/api/shots/{shot}")["revision"]
+        try:
+            place.insist("POST", f"/api/shots/{shot}/edits", {"revision": revision, "id": edit_id, "edit": edit})
+            return
+        except urllib.error.HTTPError as error:
+            if error.code != 409:
+                raise
 
 
 def jobs_under(place: Town, hurt: str, count: int) -> Found:

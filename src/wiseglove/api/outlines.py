@@ -15,6 +15,7 @@ from wiseglove.api.schemas import Answer
 from wiseglove.core.geometry.fitting import LONGEST, TooManyPointsError, fit_sparsely
 from wiseglove.core.outline.carry import OutlineFollower
 from wiseglove.core.outline.snap import snap
+from wiseglove.core.patience import go_on
 from wiseglove.shot.basics import Coordinate, Corner, ElementId, Point
 from wiseglove.shot.edits import OutlineDraft, thinned_keys
 from wiseglove.shot.edits.base import FINEST, MOST_POINTS, Index
@@ -124,6 +125,7 @@ def propose_carry(shot_id: str, wanted: CarryRequest, context: Ctx) -> Proposal:
     follower = OutlineFollower(plate_picture(context, shot, wanted.frame), rider.shape_at(wanted.frame), kinds)
     proposal = Proposal(shapes={}, sure={})
     for frame in frames:
+        go_on()
         carried = follower.on(plate_picture(context, shot, frame))
         if carried.reason:
             proposal.reason = f"It stops before frame {frame}. {carried.reason}"

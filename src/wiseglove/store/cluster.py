@@ -64,14 +64,14 @@ def temporary_cluster() -> Iterator[Cluster]:
 
 
 class Cluster:
-    """A cluster in a folder; `durable=False` trades safety for speed, for tests."""
+    """A cluster in a folder; `durable=False` trades safety for speed, for tests. `secret` is the file of passwords."""
 
     def __init__(self, folder: Path, durable: bool = True) -> None:
         self._bin = programs()
         self._as_root = os.geteuid() == 0
         self._folder = self._reachable(folder.resolve())
         self._data = self._folder / "data"
-        self._secret = self._folder / "passwords.json"
+        self.secret = self._folder / "passwords.json"
         self._durable = durable
         self.port = 0
 
@@ -81,12 +81,12 @@ class Cluster:
 
     def _passwords(self) -> dict[str, str]:
         """The roles' passwords, made where there are none."""
-        if not self._secret.exists():
+        if not self.secret.exists():
             made = {role: secrets.token_urlsafe(24) for role in (SUPERUSER, APPLICATION)}
-            opened = os.open(self._secret, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
+            opened = os.open(self.secret, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
             with os.fdopen(opened, "w") as file:
                 json.dump(made, file)
-        found = json.loads(self._secret.read_text())
+        found = json.loads(self.secret.read_text())
         return {role: str(found[role]) for role in (SUPERUSER, APPLICATION)}
 
     def _reachable(self, folder: Path) -> Path:
@@ -118,7 +118,7 @@ class Cluster:
             self._make()
         elif self._run(str(self._bin / "pg_ctl"), "-D", str(self._data), "status").returncode == 0:
             self.stop()  # left over from a start that was killed
-        if not self._secret.exists():
+        if not self.secret.exists():
             self._close_to_others()
         self._launch(port or free_port())
 
