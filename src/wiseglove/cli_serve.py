@@ -15,6 +15,7 @@ from typing import Annotated, Any
 import typer
 
 from wiseglove.settings import Settings, get_settings
+from wiseglove.store.cluster import Cluster
 
 app = typer.Typer()
 
@@ -74,16 +75,36 @@ def worker(concurrency: int = 1) -> None:
     work_forever(settings, concurrency)
 
 
+def _pending(folder: Path) -> Path:
+    """There while the demo's further shots are to be made."""
+    return folder / "demo-shots.pending"
+
+
+def _with_demo(cluster: Cluster, folder: Path) -> dict[str, str]:
+    """The database with the demo shot in it, as the environment of what works on it."""
+    from wiseglove.demo.install import install
+    from wiseglove.store.database import Database, migrate
+
+    cluster.ensure_database()
+    url = cluster.url()
+    migrate(url)
+    settings = Settings(database_url=url, files=folder / "files")
+    settings.make_folders()
+    database = Database(url)
+    if install(database, settings, folder / "footage", typer.echo) is not None:
+        _pending(folder).touch()
+    database.close()
+    return {**os.environ, "WISEGLOVE_DATABASE_URL": url, "WISEGLOVE_FILES": str(settings.files.resolve())}
+
+
 @app.command()
 def demo(
     folder: Annotated[Path, typer.Option(help="Where the database, the files and the footage live.")] = Path(".run"),
     port: Annotated[int, typer.Option(help="The page's port; the next free one is taken where it is in use.")] = 8017,
 ) -> None:
     """Start everything with demo data on 127.0.0.1, until Ctrl+C."""
-    from wiseglove.demo.install import install
     from wiseglove.demo.running import Left, Running, RunningError
-    from wiseglove.store.cluster import Cluster, ClusterError
-    from wiseglove.store.database import Database, migrate
+    from wiseglove.store.cluster import ClusterError
 
     folder.mkdir(parents=True, exist_ok=True)
     left = Left(folder)
@@ -110,22 +131,12 @@ def demo(
 
     settle(stop)
     try:
-        cluster.ensure_database()
-        url = cluster.url()
-        migrate(url)
-        settings = Settings(database_url=url, files=folder / "files")
-        settings.make_folders()
-        database = Database(url)
-        pending = folder / "demo-shots.pending"
-        if install(database, settings, folder / "footage", typer.echo) is not None:
-            pending.touch()
-        database.close()
-        environment = {**os.environ, "WISEGLOVE_DATABASE_URL": url, "WISEGLOVE_FILES": str(settings.files.resolve())}
+        environment = _with_demo(cluster, folder)
         for command in (["serve", "--port", str(port)], ["worker"]):
             running.add(command, environment)
         _wait_until_answering(port, running.look)
         typer.echo(f"\nWise Glove is at http://127.0.0.1:{port}  (Ctrl+C stops it)\n")
-        if pending.exists():
+        if _pending(folder).exists():
             typer.echo(
                 "Five more demo shots are being rendered, keyed and solved; they appear in the list as they are ready."
             )
@@ -163,7 +174,7 @@ def demo_shots(folder: Path) -> None:
     database.close()
     import pymatting  # noqa: F401 -- compiles itself the first time, so that nobody waits for it later
 
-    (folder / "demo-shots.pending").unlink(missing_ok=True)
+    _pending(folder).unlink(missing_ok=True)
     typer.echo(f"The demo has {len(made)} more shots now.")
 
 

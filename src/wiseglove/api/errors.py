@@ -86,6 +86,13 @@ def _readable(error: RequestValidationError) -> str:
 
 def install(app: FastAPI) -> None:
     """Register the handlers."""
+    _install_refusals(app)
+    _install_sign_in(app)
+    _install_faults(app)
+
+
+def _install_refusals(app: FastAPI) -> None:
+    """What the application itself says no to."""
 
     @app.exception_handler(EditError)
     @app.exception_handler(MediaError)
@@ -100,16 +107,6 @@ def install(app: FastAPI) -> None:
     @app.exception_handler(RevisionError)
     async def overtaken(_: Request, error: RevisionError) -> JSONResponse:
         return answer(409, "overtaken", str(error), state=state_of(error.shot).model_dump(mode="json"), by=error.by)
-
-    @app.exception_handler(WrongPasswordError)
-    async def wrong_password(_: Request, error: WrongPasswordError) -> JSONResponse:
-        return answer(401, "signin", str(error))
-
-    @app.exception_handler(WaitError)
-    async def wait(_: Request, error: WaitError) -> JSONResponse:
-        refusal = answer(429, "signin", str(error))
-        refusal.headers["Retry-After"] = str(error.seconds)
-        return refusal
 
     @app.exception_handler(StoreError)
     async def impossible(_: Request, error: StoreError) -> JSONResponse:
@@ -127,6 +124,24 @@ def install(app: FastAPI) -> None:
     @app.exception_handler(TooLongError)
     async def too_long(_: Request, error: TooLongError) -> JSONResponse:
         return answer(422, "refused", str(error))
+
+
+def _install_sign_in(app: FastAPI) -> None:
+    """Who is not let in."""
+
+    @app.exception_handler(WrongPasswordError)
+    async def wrong_password(_: Request, error: WrongPasswordError) -> JSONResponse:
+        return answer(401, "signin", str(error))
+
+    @app.exception_handler(WaitError)
+    async def wait(_: Request, error: WaitError) -> JSONResponse:
+        refusal = answer(429, "signin", str(error))
+        refusal.headers["Retry-After"] = str(error.seconds)
+        return refusal
+
+
+def _install_faults(app: FastAPI) -> None:
+    """What the database says, and what nobody foresaw."""
 
     @app.exception_handler(DataError)
     async def not_storable(_: Request, error: DataError) -> JSONResponse:

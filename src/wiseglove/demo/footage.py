@@ -235,11 +235,11 @@ def _hand_over(
         return
     box = (left, top, right, bottom)
     lists, seen_by = casting.tiles(circles, box)
-    casting.cast(
-        hand.start, hand.end, hand.start_radius, hand.end_radius, hand.cloth, hand.dip, hand.dorsal,
-        camera.turn, camera.place, scene.FOCAL, np.array([scene.WIDTH / 2, scene.HEIGHT / 2]),
-        np.array(jitter), np.array(box), lists, seen_by, LAMP, scene.panel().centre, colour, hit, phase,
-    )  # fmt: skip
+    limbs = casting.Limbs(hand.start, hand.end, hand.start_radius, hand.end_radius, hand.cloth, hand.dip, hand.dorsal)
+    centre = np.array([scene.WIDTH / 2, scene.HEIGHT / 2])
+    view = casting.View(camera.turn, camera.place, scene.FOCAL, centre, np.array(jitter))
+    tiles = casting.Tiles(np.array(box), lists, seen_by)
+    casting.cast(limbs, view, tiles, casting.Light(LAMP, scene.panel().centre), colour, hit, phase)
     inside = np.zeros(hit.shape, bool)
     inside[top:bottom, left:right] = True
     hit[~inside] = -1
