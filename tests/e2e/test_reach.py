@@ -132,3 +132,59 @@ def test_the_order_in_depth_is_changed_by_keys_alone(open_shot: Open) -> None:
     expect(order.first).not_to_have_attribute("data-testid", before[0])
     bench.press("Control+z")
     expect(order.first).to_have_attribute("data-testid", before[0])
+
+
+def make(bench: Bench, **edit: Any) -> None:
+    """An edit as another page would make it."""
+    shot = bench.shot
+    answer = bench.page.request.post(
+        f"/api/shots/{shot['id']}/edits", data={"revision": shot["revision"], "edit": edit}
+    )
+    assert answer.ok, answer.text()
+
+
+def test_keys_of_a_lane_and_in_and_out_are_set_by_keys_alone(open_shot: Open) -> None:
+    bench = open_shot(fresh=True)
+    bench.press("c")
+    bench.drag((300, 200), (400, 300))
+    bench.last_done("Drew Cover, frame")
+    outline = bench.elements("outline")[0]["id"]
+    make(bench, type="set-key", element=outline, frame=1011)
+    lane = bench.page.get_by_test_id("lane-Cover")
+    expect(lane).to_have_attribute("aria-label", "Keys of Cover: 1001, 1011")
+    focus_by_tab(bench.page, "Keys of Cover")
+    bench.page.keyboard.press("ArrowRight")
+    expect(bench.page.locator("[data-testid=picture][data-frame='1011']")).to_be_visible()
+    bench.page.keyboard.press("Alt+ArrowRight")
+    expect(lane).to_have_attribute("aria-label", "Keys of Cover: 1001, 1012")
+    bench.page.keyboard.press("ArrowLeft")
+    expect(bench.page.locator("[data-testid=picture][data-frame='1001']")).to_be_visible()
+    focus_by_tab(bench.page, "In of Cover")
+    bench.page.keyboard.press("Shift+ArrowRight")
+    expect(bench.page.get_by_role("slider", name="In of Cover")).to_have_attribute("aria-valuenow", "1011")
+    focus_by_tab(bench.page, "Out of Cover")
+    bench.page.keyboard.press("ArrowLeft")
+    expect(bench.page.get_by_role("slider", name="Out of Cover")).to_have_attribute("aria-valuenow", "1099")
+    (cover,) = bench.elements("cover")
+    assert (cover["first"], cover["last"]) == (1011, 1099)
+
+
+def test_a_group_is_chosen_and_renamed_by_keys_alone(open_shot: Open) -> None:
+    bench = open_shot(fresh=True)
+    for x, name in ((300, "Cover"), (600, "Cover 2")):
+        bench.press("c")
+        bench.drag((x, 200), (x + 100, 300))
+        bench.last_done(f"Drew {name}, frame")
+    make(bench, type="group-covers", covers=[c["id"] for c in bench.elements("cover")], name="Hands")
+    expect(bench.page.get_by_role("button", name="Hands 2 covers")).to_be_visible()
+    focus_by_tab(bench.page, "Hands")
+    bench.page.keyboard.press("Enter")
+    bench.page.keyboard.press("F2")
+    field = bench.page.get_by_label("Group name")
+    expect(field).to_be_visible()
+    field.focus()
+    bench.page.keyboard.press("Control+a")
+    bench.page.keyboard.type("Gloves")
+    bench.page.keyboard.press("Enter")
+    bench.last_done("Gloves")
+    assert [g["name"] for g in bench.elements("group")] == ["Gloves"]

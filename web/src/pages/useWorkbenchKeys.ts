@@ -34,6 +34,10 @@ const ARROWS: Record<string, [number, number]> = {
 /** What has keys of its own while it has the focus (a row that can be lifted, say) keeps them. */
 const ownsKeys = (event: KeyboardEvent) =>
   (event.target as HTMLElement | null)?.closest?.("[data-own-keys]") != null;
+/** Likewise the arrows of what the Tab key has led to; after a click they go on moving what is chosen in the picture. */
+const ownsArrows = (event: KeyboardEvent) =>
+  ownsKeys(event) ||
+  (event.target as HTMLElement | null)?.matches?.("[data-own-arrows]:focus-visible") === true;
 const OTHERS = { ignoreEventWhen: ownsKeys };
 
 /** Time under the left hand, everything else where the sheet of keys says. */
@@ -102,7 +106,7 @@ export function useWorkbenchKeys() {
       const [dx, dy] = ARROWS[event.key]!;
       nudge(dx * step, dy * step);
     },
-    { preventDefault: true, ...OTHERS },
+    { preventDefault: true, ignoreEventWhen: ownsArrows },
   );
   useHeldKeys();
 }

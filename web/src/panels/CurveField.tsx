@@ -1,4 +1,5 @@
 import { useDrag } from "@use-gesture/react";
+import { BY_POINTER } from "../ui/pointer";
 import { useState, type KeyboardEvent } from "react";
 
 type Curve = [number, number, number, number];
@@ -36,7 +37,7 @@ export function CurveField({ curve, onPick }: { curve: Curve | number[]; onPick:
     const next = put(which as 0 | 1, (x - box.left - EDGE) / ACROSS, (HIGH - EDGE - (y - box.top)) / UP);
     setDragged(last ? null : next);
     if (last) onPick(rounded(next));
-  });
+  }, BY_POINTER);
   const nudge = (event: KeyboardEvent, which: 0 | 1) => {
     const step = STEPS[event.key];
     if (!step) return;

@@ -7,6 +7,7 @@ import { send } from "../commands/send";
 import { bench, goTo, select, setBench, useBench } from "../state/bench";
 import { keyFrames, outlineOf } from "../state/lookups";
 import type { Settled } from "../state/types";
+import { BY_POINTER } from "../ui/pointer";
 import { Fades, Hems, Keys, ProposedMarks, type Placing } from "./marks";
 import { edgeX, LANE, toX, type LaneOf, type Scale } from "./scale";
 
@@ -123,6 +124,7 @@ function useHand({ scale, thing, element }: LaneOf & { scale: Scale }, frames: n
       else setPlacing(held.placing);
       return held;
     },
+    BY_POINTER,
   );
   return { drag, placing, sweep };
 }
@@ -130,6 +132,7 @@ function useHand({ scale, thing, element }: LaneOf & { scale: Scale }, frames: n
 /** Left and right choose the key before and after; with Shift besides, with Alt they move what is chosen. */
 function byKeyboard(event: KeyboardEvent, { thing, element }: LaneOf, frames: number[]) {
   const way = event.key === "ArrowLeft" ? -1 : event.key === "ArrowRight" ? 1 : 0;
+  if (!event.currentTarget.matches(":focus-visible")) return;
   if (way === 0 && event.key !== "Enter") return;
   event.preventDefault();
   event.stopPropagation();
@@ -166,6 +169,7 @@ export function Lane(props: LaneOf & { b: Settled; scale: Scale }) {
       tabIndex={0}
       aria-label={frames.length ? `Keys of ${name}: ${frames.join(", ")}` : `No keys of ${name}`}
       title="Drag a key to move it, with Ctrl to copy it, with Alt to stretch the chosen ones; drag beside the keys to choose. Left and right go from key to key, with Alt they move what is chosen"
+      data-own-arrows
       onKeyDown={(event) => byKeyboard(event, props, frames)}
       {...drag()}
     >

@@ -7,6 +7,7 @@ import { goTo, useFrame } from "../state/bench";
 import { turnFrame } from "../commands/proposals";
 import { Cover, Outline } from "../api/client";
 import { send } from "../commands/send";
+import { BY_POINTER } from "../ui/pointer";
 
 /** Where keys would come to lie while they are dragged, by their frames now. */
 export type Placing = ReadonlyMap<number, number>;
@@ -131,7 +132,7 @@ function Hem(props: {
     const frame = within(toFrame(scale, x - lane.left));
     setDragged(last ? null : frame);
     if (last) set(frame);
-  });
+  }, BY_POINTER);
   const frame = dragged ?? ends[end];
   return (
     <span
@@ -144,6 +145,7 @@ function Hem(props: {
       aria-valuemax={scale.first + scale.count - 1}
       className="absolute top-[3px] bottom-[3px] w-[7px] -translate-x-1/2 cursor-ew-resize touch-none"
       style={{ left: edgeX(scale, end === "first" ? frame : frame + 1) }}
+      data-own-arrows
       onKeyDown={(event) => {
         const way = event.key === "ArrowLeft" ? -1 : event.key === "ArrowRight" ? 1 : 0;
         if (way === 0) return;
