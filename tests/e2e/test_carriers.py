@@ -153,7 +153,7 @@ def test_solving_can_be_stopped_and_what_is_there_stays(open_shot: Open) -> None
     draw_patch(bench)
     page = bench.page
     page.get_by_role("button", name="Solve all").click()
-    page.wait_for_function("Number(document.querySelector('[data-testid=thread-Carrier]').dataset.solved) > 3")
+    page.wait_for_function("() => Number(document.querySelector('[data-testid=thread-Carrier]').dataset.solved) > 3")
     page.get_by_role("button", name="Stop, keep what is there").click()
     bench.last_done("Solved Carrier")
     expect(page.get_by_role("button", name="Solve all")).to_be_visible()
