@@ -165,7 +165,7 @@ async def receive(intake_id: str, number: FileNumber, request: Request, context:
     claim = await asyncio.to_thread(context.database.within, _claim, intake_id, number)
     part = context.settings.intakes / intake_id / f"{new_id()}.part"
     digest, received = hashlib.sha256(), 0
-    with _told(claim, part):
+    with _in_words(claim, part):
         try:
             with part.open("wb") as file:
                 async for chunk in request.stream():
@@ -190,14 +190,14 @@ def _keep_small(context: Context, intake_id: str, number: int, content: bytes) -
     with context.database.transaction() as session:
         claim = _claim(session, intake_id, number)
         claim.check(len(content), whole=True)
-        with _told(claim, part):
+        with _in_words(claim, part):
             part.write_bytes(content)
             part.replace(part.parent / "source" / claim.kept_as)
         _note_received(session, intake_id, number, hashlib.sha256(content).hexdigest())
 
 
 @contextlib.contextmanager
-def _told(claim: _Claim, part: Path) -> Iterator[None]:
+def _in_words(claim: _Claim, part: Path) -> Iterator[None]:
     """What goes wrong with a file on its way to the disk, in words; what was written of it is removed."""
     try:
         yield

@@ -17,8 +17,9 @@ export const REACHES: { value: Reach; label: string; title: string }[] = [
 /** Choose how far edits go; a range begins as the loop, or as the frames around this one. */
 export function pickReach(reach: Reach) {
   const { range, loop, frame, shot } = bench();
-  const first = shot?.plate.first ?? 1001;
-  const last = first + (shot?.plate.count ?? 1) - 1;
+  if (!shot) return;
+  const { first, count } = shot.plate;
+  const last = first + count - 1;
   const start = loop ?? [Math.max(frame - 5, first), Math.min(frame + 5, last)];
   setBench({ reach, range: range ?? { first: start[0], last: start[1], soft: 5 } });
 }

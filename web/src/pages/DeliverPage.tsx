@@ -1,11 +1,10 @@
 import { useQuery } from "@tanstack/react-query";
 import { Download, Trash2 } from "lucide-react";
 import { useState } from "react";
-import { Link } from "wouter";
 
 import { api, data, say, type Job, type Order, type ShotState } from "../api/client";
 import { Button, IconButton } from "../ui/Button";
-import { Mark } from "../ui/Mark";
+import { PageHeader } from "../ui/PageHeader";
 import { Progress } from "../ui/Progress";
 import { cancelJob, goingOn, useJobs } from "../panels/JobLine";
 
@@ -65,18 +64,7 @@ export function DeliverPage({ id }: { id: string }) {
   const name = settings?.kind === "settings" ? settings.name : "";
   return (
     <main className="min-h-full">
-      <header className="flex h-14 items-center gap-2 border-b border-line px-6">
-        <Mark />
-        <Link href="/" className="text-ink-soft hover:text-ink">
-          Shots
-        </Link>
-        <span className="text-ink-soft">/</span>
-        <Link href={`/shots/${id}`} className="text-ink-soft hover:text-ink">
-          {name}
-        </Link>
-        <span className="text-ink-soft">/</span>
-        <h1 className="text-[17px] font-semibold">Deliver</h1>
-      </header>
+      <PageHeader title="Deliver" way={[{ href: `/shots/${id}`, name }]} />
       <div className="mx-auto grid max-w-[1080px] grid-cols-[400px_minmax(0,1fr)] gap-12 px-6 py-6">
         {shot.error && <p>{shot.error.message}</p>}
         <section aria-label="What goes out">

@@ -1,11 +1,11 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback } from "react";
-import { Link, useLocation } from "wouter";
+import { useLocation } from "wouter";
 
 import { api, data, say, type Correction, type Intake } from "../api/client";
 import { useNotice, type Notice } from "../api/events";
 import { Button } from "../ui/Button";
-import { Mark } from "../ui/Mark";
+import { PageHeader } from "../ui/PageHeader";
 import { Progress } from "../ui/Progress";
 import { cancelJob, goingOn, useJobs } from "../panels/JobLine";
 import { Understanding } from "./Understanding";
@@ -53,14 +53,7 @@ export function IntakePage({ id }: { id: string }) {
   const intake = query.data;
   return (
     <main className="min-h-full">
-      <header className="flex h-14 items-center gap-2 border-b border-line px-6">
-        <Mark />
-        <Link href="/" className="text-ink-soft hover:text-ink">
-          Shots
-        </Link>
-        <span className="text-ink-soft">/</span>
-        <h1 className="text-[17px] font-semibold">Intake</h1>
-      </header>
+      <PageHeader title="Intake" />
       <div className="mx-auto max-w-[820px] px-6 py-6">
         {query.error && <p>{query.error.message}</p>}
         {intake?.understood && (

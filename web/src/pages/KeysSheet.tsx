@@ -1,17 +1,11 @@
 import { Dialog, DialogPanel, DialogTitle } from "@headlessui/react";
-import { useSyncExternalStore } from "react";
 import { useHotkeys } from "react-hotkeys-hook";
+import { create } from "zustand";
 
-let shown = false;
-const listeners = new Set<() => void>();
-
-function show(next: boolean) {
-  shown = next;
-  listeners.forEach((listener) => listener());
-}
+const useSheet = create(() => ({ open: false }));
 
 /** Open the sheet of keys and gestures. */
-export const openKeys = () => show(true);
+export const openKeys = () => useSheet.setState({ open: true });
 
 const GROUPS: { title: string; keys: [string, string][] }[] = [
   {
@@ -76,16 +70,12 @@ const GROUPS: { title: string; keys: [string, string][] }[] = [
 
 /** The shortcut sheet, opened with "?". */
 export function KeysSheet() {
-  const open = useSyncExternalStore(
-    (listener) => {
-      listeners.add(listener);
-      return () => void listeners.delete(listener);
-    },
-    () => shown,
-  );
-  useHotkeys("shift+slash, shift+?, ?", () => show(!shown), { useKey: true });
+  const open = useSheet((sheet) => sheet.open);
+  useHotkeys("shift+slash, shift+?, ?", () => useSheet.setState({ open: !useSheet.getState().open }), {
+    useKey: true,
+  });
   return (
-    <Dialog open={open} onClose={() => show(false)} className="relative z-30">
+    <Dialog open={open} onClose={() => useSheet.setState({ open: false })} className="relative z-30">
       <div className="fixed inset-0 flex items-center justify-center bg-[#0007] p-8">
         <DialogPanel className="w-[860px] rounded-md border border-line bg-cloth px-8 py-6">
           <DialogTitle className="mb-4 text-[17px] font-semibold">Keys and gestures</DialogTitle>

@@ -1,9 +1,8 @@
 import { useQuery } from "@tanstack/react-query";
 import { CircleAlert, CircleCheck } from "lucide-react";
-import { Link } from "wouter";
 
 import { api, data, type Health } from "../api/client";
-import { Mark } from "../ui/Mark";
+import { PageHeader } from "../ui/PageHeader";
 import { bytesText } from "../ui/bytes";
 
 /** How the server is: what works, what waits, and how much room there is. */
@@ -16,14 +15,7 @@ export function StatusPage() {
   const state = health.data;
   return (
     <main className="min-h-full">
-      <header className="flex h-14 items-center gap-2 border-b border-line px-6">
-        <Mark />
-        <Link href="/" className="text-ink-soft hover:text-ink">
-          Shots
-        </Link>
-        <span className="text-ink-soft">/</span>
-        <h1 className="text-[17px] font-semibold">Server</h1>
-      </header>
+      <PageHeader title="Server" />
       <div className="mx-auto w-full max-w-[680px] px-6 py-8">
         {health.error && <p className="text-brick">{health.error.message}</p>}
         {state && (

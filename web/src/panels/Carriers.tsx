@@ -26,8 +26,9 @@ export function CarrierList() {
   const b = useSettled();
   const carriers = carriersOf(b);
   const solvable = carriers.filter((c) => !isByHand(c) && !c.locked);
-  const plate = b.shot?.plate;
-  const [first, last] = loop ?? [plate?.first ?? 1001, plate ? lastFrame(plate) : 1001];
+  if (!b.shot) return null;
+  const { plate } = b.shot;
+  const [first, last] = loop ?? [plate.first, lastFrame(plate)];
   return (
     <section
       className="max-h-[26%] shrink-0 overflow-y-auto border-b border-line px-3 py-1.5"

@@ -157,7 +157,7 @@ def _starts(line: Array, reach: float) -> tuple[NDArray[np.int64], bool]:
     place = np.concatenate([[0], np.cumsum(np.linalg.norm(np.diff(line, axis=0), axis=1))])
     whole = place[-1] + np.linalg.norm(line[0] - line[-1])
     order = np.argsort(-turn)
-    breaks = _apart(order[turn[order] > CORNER], place, whole, reach)
+    breaks = _keeping_distance(order[turn[order] > CORNER], place, whole, reach)
     if len(breaks) >= 2:
         return np.sort(breaks), True
     if len(breaks) == 1:
@@ -171,7 +171,7 @@ def _starts(line: Array, reach: float) -> tuple[NDArray[np.int64], bool]:
 
 
 @nb.njit(cache=True)
-def _apart(wanted, place, whole, reach):  # type: ignore[no-untyped-def]
+def _keeping_distance(wanted, place, whole, reach):  # type: ignore[no-untyped-def]
     """Of places along a closed line, those (in the order wanted) that keep more than `reach` from all taken before them."""
     count = max(int(whole / reach), 1)
     taken = np.full(count, -1, np.int64)  # one to a cell: cells are as wide as the reach or wider
