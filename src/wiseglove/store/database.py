@@ -22,11 +22,11 @@ QUEUE_FOR_CONNECTION = 10.0
 """Seconds to wait for one of the connections."""
 
 
-def make_engine(url: str) -> Engine:
-    """An engine on psycopg 3 for a postgresql:// URL."""
+def make_engine(url: str, limits: str = LIMITS) -> Engine:
+    """An engine on psycopg 3 for a postgresql:// URL; limits: options of the server for its connections."""
     return create_engine(
         url.replace("postgresql://", "postgresql+psycopg://", 1), pool_size=8, max_overflow=24, pool_pre_ping=True,
-        pool_timeout=QUEUE_FOR_CONNECTION, connect_args={"options": LIMITS, "connect_timeout": 10},
+        pool_timeout=QUEUE_FOR_CONNECTION, connect_args={"options": limits, "connect_timeout": 10},
     )  # fmt: skip
 
 

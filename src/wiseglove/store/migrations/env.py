@@ -13,7 +13,7 @@ def _ours(_thing: object, name: str | None, kind: str, _reflected: bool, _compar
     return not (kind == "table" and (name or "").startswith("procrastinate_"))
 
 
-engine = make_engine(context.config.attributes["url"])
+engine = make_engine(context.config.attributes["url"], limits="")  # a migration takes as long as it takes
 with engine.connect() as connection:
     context.configure(connection=connection, target_metadata=Base.metadata, include_object=_ours)
     with context.begin_transaction():
