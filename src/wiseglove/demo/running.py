@@ -6,6 +6,7 @@ processes in its own list, nothing else.
 
 from __future__ import annotations
 
+import contextlib
 import json
 import os
 import signal
@@ -61,6 +62,7 @@ class Left:
                 f"Wise Glove is running on this folder already, at {address}. Stop that one first (Ctrl+C), or give this one "
                 "another folder."
             )
+        groups = [pid for pid in there if pid != known[0][0]]
         if there:
             say("Ending what an earlier start left behind ...")
         for which in (signal.SIGTERM, signal.SIGKILL):
@@ -70,6 +72,8 @@ class Left:
             while there and time.monotonic() < until:
                 there = [pid for pid, at in known if pid in there and _started(pid) == at]
                 time.sleep(0.05)
+        for pid in groups:
+            _kill_group(pid)
         self.forget()
 
     def forget(self) -> None:
@@ -90,6 +94,12 @@ def _signal(pid: int, which: signal.Signals) -> None:
         os.kill(pid, which)
     except ProcessLookupError:
         return
+
+
+def _kill_group(leader: int) -> None:
+    """What a command of ours started itself, such as processes that render, and left behind when it ended."""
+    with contextlib.suppress(ProcessLookupError, PermissionError):
+        os.killpg(leader, signal.SIGKILL)
 
 
 class Child:
@@ -171,6 +181,7 @@ class Running:
             process.terminate()
         for process in going:
             _end(process)
+            _kill_group(process.pid)
         self._left.forget()
 
 

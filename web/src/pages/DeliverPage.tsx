@@ -64,7 +64,7 @@ export function DeliverPage({ id }: { id: string }) {
   const name = settings?.kind === "settings" ? settings.name : "";
   return (
     <main className="min-h-full">
-      <PageHeader title="Deliver" way={[{ href: `/shots/${id}`, name }]} />
+      <PageHeader title="Deliver" way={name ? [{ href: `/shots/${id}`, name }] : []} />
       <div className="mx-auto grid max-w-[1080px] grid-cols-[400px_minmax(0,1fr)] gap-12 px-6 py-6">
         {shot.error && <p>{shot.error.message}</p>}
         <section aria-label="What goes out">
