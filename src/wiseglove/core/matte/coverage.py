@@ -73,24 +73,6 @@ def box_of(points: Points, scale: float = 1.0) -> Box:
     return Box(math.floor(left), math.floor(top), math.ceil(right), math.ceil(bottom))
 
 
-@nb.njit(cache=True, fastmath=True, inline="always")
-def _trapezoids(acc, row, first, last, x0, x1, d):  # type: ignore[no-untyped-def]
-    """Add an edge that crosses several pixels of a row, from x0 to x1 and d high: a trapezoid in each."""
-    rate = d / (x1 - x0)
-    left_part = first + 1.0 - x0
-    area = 0.5 * rate * left_part * left_part
-    acc[row, first] += area
-    before = area
-    for column in range(first + 1, last - 1):
-        area = rate * (column + 0.5 - x0)
-        acc[row, column] += area - before
-        before = area
-    right_part = x1 - (last - 1.0)
-    area = d - 0.5 * rate * right_part * right_part
-    acc[row, last - 1] += area - before
-    acc[row, last] += d - area
-
-
 @nb.njit(cache=True, fastmath=True)
 def _accumulate(acc, touched, width, line):  # type: ignore[no-untyped-def]
     """Add the signed areas of a polyline's edges to acc (height, at least width + 1 columns).
@@ -150,7 +132,20 @@ def _accumulate(acc, touched, width, line):  # type: ignore[no-untyped-def]
                 acc[row, first] += d * (1.0 - middle)
                 acc[row, first + 1] += d * middle
                 continue
-            _trapezoids(acc, row, first, last, x0, x1, d)
+            # The edge crosses several pixels of this row: a trapezoid in each.
+            rate = d / (x1 - x0)
+            left_part = first + 1.0 - x0
+            area = 0.5 * rate * left_part * left_part
+            acc[row, first] += area
+            before = area
+            for column in range(first + 1, last - 1):
+                area = rate * (column + 0.5 - x0)
+                acc[row, column] += area - before
+                before = area
+            right_part = x1 - (last - 1.0)
+            area = d - 0.5 * rate * right_part * right_part
+            acc[row, last - 1] += area - before
+            acc[row, last] += d - area
 
 
 @nb.njit(cache=True, fastmath=True)
