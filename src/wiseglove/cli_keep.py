@@ -6,7 +6,7 @@ import contextlib
 import sys
 from collections.abc import Iterator
 from pathlib import Path
-from typing import Annotated, get_args
+from typing import Annotated, Literal
 
 import typer
 from sqlalchemy.orm import Session
@@ -58,24 +58,20 @@ def _transaction(folder: Path | None) -> Iterator[Session]:
 @users.command("add")
 def add_user(
     name: str,
-    role: Annotated[str, typer.Option(help="artist, or reviewer, who reads only.")] = "artist",
+    role: Annotated[
+        Literal["artist", "reviewer"], typer.Option(help="artist, or reviewer, who reads only.")
+    ] = "artist",
     folder: Folder = None,
 ) -> None:
     """Let somebody sign in, or give a new password; it is read from the terminal, or from standard input."""
     from wiseglove.store import people
 
-    for known in get_args(people.Role):
-        if known == role:
-            chosen: people.Role = known
-            break
-    else:
-        raise typer.BadParameter(f"--role {role} is not one of {', '.join(get_args(people.Role))}.")
     if sys.stdin.isatty():
         password = typer.prompt("Password", hide_input=True, confirmation_prompt=True)
     else:
         password = sys.stdin.readline().rstrip("\n")
     with _transaction(folder) as session:
-        person = people.add(session, name, chosen, password)
+        person = people.add(session, name, role, password)
     typer.echo(f"{person.name} may sign in, as {person.role}.")
 
 

@@ -6,7 +6,6 @@ import asyncio
 import contextlib
 import errno
 import hashlib
-import re
 import shutil
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
@@ -134,18 +133,12 @@ def begin(request: IntakeRequest, context: Ctx) -> Intake:
         session.add(row)
         session.flush()
         files = [
-            {"intake": row.id, "number": i, "name": name, "kept_as": kept_as(i, name), "size": claim.size}
+            {"intake": row.id, "number": i, "name": name, "kept_as": clip.kept_as(i, name), "size": claim.size}
             for i, (name, claim) in enumerate(zip(names, request.files, strict=True))
         ]
         session.execute(insert(IntakeFileRow), files)
         (context.settings.intakes / row.id / "source").mkdir(parents=True)
         return _as_intake(session, row)
-
-
-def kept_as(number: int, name: str) -> str:
-    """The name under which a file is kept: its number, and its suffix where that is a plain one."""
-    suffix = Path(name).suffix.lower()
-    return f"{number:06d}{suffix if re.fullmatch(r'[.][a-z0-9]{1,8}', suffix) else ''}"
 
 
 @router.put("/{intake_id}/files/{number}", status_code=204, max_body_size=MOST_BYTES)

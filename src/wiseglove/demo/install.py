@@ -20,6 +20,7 @@ from wiseglove.core.parallel import workers
 from wiseglove.demo import drawing, footage, scene
 from wiseglove.jobs import take_in
 from wiseglove.jobs.run import execute
+from wiseglove.media import clip
 from wiseglove.media.encode import MovieWriter, png
 from wiseglove.media.probe import probe
 from wiseglove.settings import Settings
@@ -117,7 +118,7 @@ def _take_in(database: Database, settings: Settings, movie: Path, name: str, sho
     intake = new_id()
     source = settings.intakes / intake / "source"
     source.mkdir(parents=True)
-    kept = f"000000{movie.suffix}"
+    kept = clip.kept_as(0, movie.name)
     shutil.copy2(movie, source / kept)
     understood = probe([source / kept], settings.limits, [movie.name])
     understood = understood.model_copy(update={"name": name, "first": FIRST})

@@ -107,9 +107,9 @@ class Child:
 
     def __init__(self, words: list[str], environment: dict[str, str]) -> None:
         self._words, self._environment = words, environment
-        self.process = self._started()
+        self.process = self._start()
 
-    def _started(self) -> subprocess.Popen[bytes]:
+    def _start(self) -> subprocess.Popen[bytes]:
         program = [sys.executable, "-m", "wiseglove.cli", *self._words]
         return subprocess.Popen(program, env=self._environment, start_new_session=True)
 
@@ -124,7 +124,7 @@ class Child:
 
     def again(self) -> None:
         """Start it once more."""
-        self.process = self._started()
+        self.process = self._start()
 
 
 class Running:

@@ -48,6 +48,12 @@ MISSING = (
 )
 
 
+def kept_as(number: int, name: str) -> str:
+    """The name under which a file is kept: its number, and its suffix where that is a plain one."""
+    suffix = Path(name).suffix.lower()
+    return f"{number:06d}{suffix if re.fullmatch(r'[.][a-z0-9]{1,8}', suffix) else ''}"
+
+
 def full_path(folder: Path, number: int) -> Path:
     """The display copy of a picture (0-based) at its own size."""
     return folder / "full" / f"{number:06d}.jpg"

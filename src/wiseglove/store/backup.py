@@ -8,6 +8,7 @@ deleted meanwhile is seen to by a lock that the sweepers respect. Files that are
 from __future__ import annotations
 
 import json
+import os
 import shutil
 import subprocess
 import tarfile
@@ -18,6 +19,7 @@ from pathlib import Path
 from typing import Protocol
 
 import psycopg
+from psycopg.conninfo import conninfo_to_dict, make_conninfo
 from sqlalchemy import delete, func, select, text, update
 
 from wiseglove.store import deliveries
@@ -60,7 +62,7 @@ def back_up(settings: Places, out: Path, say: Say) -> None:
         ):
             keeping.execute("select pg_advisory_lock(%s)", [KEEP_ALL])
             dump = Path(scratch) / "database.dump"
-            _run("pg_dump", "--format=custom", f"--file={dump}", f"--dbname={settings.database_url}")
+            _run(settings.database_url, "pg_dump", "--format=custom", f"--file={dump}")
             with database.transaction() as session:
                 clips = session.scalars(select(ClipRow.id)).all()
                 done = session.scalars(select(JobRow.id).where(JobRow.kind == "deliver", JobRow.state == "done")).all()
@@ -102,8 +104,8 @@ def restore(settings: Places, archive: Path, say: Say) -> None:
                     for entry in (Path(scratch) / name).iterdir():
                         entry.rename(folder / entry.name)
             _run(
-                "pg_restore", "--no-owner", "--no-privileges", "--exit-on-error", "--single-transaction",
-                f"--dbname={settings.database_url}", str(Path(scratch) / "database.dump"),
+                settings.database_url, "pg_restore", "--no-owner", "--no-privileges", "--exit-on-error", "--single-transaction",
+                str(Path(scratch) / "database.dump"),
             )  # fmt: skip
     except (OSError, tarfile.TarError, KeyError, ValueError) as error:
         for folder in (settings.media, settings.deliveries):
@@ -138,7 +140,12 @@ def _tidy(settings: Places) -> None:
     database.close()
 
 
-def _run(program: str, *words: str) -> None:
-    ended = subprocess.run([str(programs() / program), *words], capture_output=True, text=True, check=False)
+def _run(url: str, program: str, *words: str) -> None:
+    """One of PostgreSQL's programs; the password goes through its environment, for everybody can read command lines."""
+    parts = conninfo_to_dict(url)
+    environment = {**os.environ, "PGPASSWORD": str(parts.pop("password", ""))}
+    where = f"--dbname={make_conninfo('', **parts)}"
+    command = [str(programs() / program), where, *words]
+    ended = subprocess.run(command, env=environment, capture_output=True, text=True, check=False)
     if ended.returncode:
         raise StoreError(f"{program} failed: {ended.stderr.strip()[:500]}")
