@@ -47,6 +47,32 @@ def test_a_movie_becomes_a_shot(client: TestClient, take_in: TakeIn, tmp_path: P
     assert client.get(f"/api/clips/{clip_id}/full/12.jpg").status_code == 404
 
 
+def test_small_pictures_come_together_and_all_or_none_of_them_are_kept(client: TestClient, tmp_path: Path) -> None:
+    paths = write_sequence(tmp_path / "s", [1001, 1002, 1003])
+    claims = [{"name": p.name, "size": p.stat().st_size} for p in paths]
+    intake = client.post("/api/intakes", json={"files": claims}).json()["id"]
+    at = f"/api/intakes/{intake}"
+
+    def together(*named: tuple[str, bytes]) -> tuple[int, str]:
+        answer = client.post(f"{at}/files", files=[("files", each) for each in named])
+        return answer.status_code, answer.text
+
+    first, second, third = (p.read_bytes() for p in paths)
+    for wrong, words in (
+        ([("0", first), ("1", second[:-5])], "was cut off after"),
+        ([("0", first), ("7", second)], "File 7 was not announced"),
+        ([("0", first), ("0", first)], "not told apart by their numbers"),
+        ([("0", first), ("../1", second)], "not told apart by their numbers"),
+    ):
+        status, text = together(*wrong)
+        assert (status, words in text) == (409, True), text
+    assert "has not arrived yet" in client.post(f"{at}/understand").json()["detail"]
+    assert together(("2", third), ("0", first))[0] == 204
+    assert client.put(f"{at}/files/1", content=second).status_code == 204
+    understood = client.post(f"{at}/understand").json()["understood"]
+    assert (understood["first"], understood["count"], understood["gaps"]) == (1001, 3, [])
+
+
 def test_a_sequence_with_gaps_is_taken_only_when_the_artist_says_hold(
     client: TestClient, work: Callable[[], None], tmp_path: Path, settings: Settings
 ) -> None:

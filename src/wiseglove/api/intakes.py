@@ -7,13 +7,13 @@ import contextlib
 import errno
 import hashlib
 import shutil
-from collections.abc import Iterator, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from typing import Annotated, Literal
 
-from fastapi import APIRouter, Request, Response
+from fastapi import APIRouter, File, Request, Response, UploadFile
 from fastapi import Path as PathParameter
 from pydantic import BaseModel, ConfigDict, Field
 from sqlalchemy import insert, select, text
@@ -37,6 +37,10 @@ from wiseglove.store.tables import IntakeFileRow, IntakeRow, JobRow, ShotRow
 router = APIRouter(prefix="/api/intakes", tags=["intakes"])
 MOST_BYTES = 1 << 62
 """No limit of its own for a file's body: each is held to the size that was announced, and that to the settings."""
+SMALL = 4_000_000
+"""Bytes up to which a file is kept in memory until all of it is there, which saves a way to the database."""
+TOGETHER, TOGETHER_BYTES = 500, 32_000_000
+"""Files and bytes that come in one request."""
 ABANDONED = timedelta(minutes=20)
 """An intake whose files stopped coming is removed after this."""
 FORGOTTEN = timedelta(days=1)
@@ -153,9 +157,9 @@ async def receive(intake_id: str, number: FileNumber, request: Request, context:
             content = await request.body()
         except ClientDisconnect:
             return Response(status_code=204)
-        await asyncio.to_thread(_keep_small, context, intake_id, number, content)
+        await asyncio.to_thread(_keep, context, intake_id, {number: content})
         return Response(status_code=204)
-    claim = await asyncio.to_thread(context.database.within, _claim, intake_id, number)
+    claim = (await asyncio.to_thread(context.database.within, _claims, intake_id, [number]))[number]
     part = context.settings.intakes / intake_id / f"{new_id()}.part"
     digest, received = hashlib.sha256(), 0
     with _in_words(claim, part):
@@ -170,23 +174,45 @@ async def receive(intake_id: str, number: FileNumber, request: Request, context:
             return Response(status_code=204)
         claim.check(received, whole=True)
         part.replace(part.parent / "source" / claim.kept_as)
-    await asyncio.to_thread(context.database.within, _note_received, intake_id, number, digest.hexdigest())
+    await asyncio.to_thread(context.database.within, _note_received, intake_id, {number: digest.hexdigest()})
     return Response(status_code=204)
 
 
-SMALL = 4_000_000
-"""Bytes up to which a file is kept in memory until all of it is there, which saves a way to the database."""
+@router.post("/{intake_id}/files", status_code=204, max_body_size=TOGETHER_BYTES)
+def receive_together(
+    intake_id: str,
+    files: Annotated[list[UploadFile], File(max_length=TOGETHER, description="Each named by its number.")],
+    context: Ctx,
+) -> Response:
+    """Several small files at once, which is quicker than one by one; the file name of each is its number (0-based).
+
+    Either all of them are kept or none; what was refused or cut off can be sent again.
+    """
+    contents: dict[int, bytes] = {}
+    for file in files:
+        name = file.filename or ""
+        if not (name.isascii() and name.isdigit() and len(name) < 6) or int(name) in contents:
+            raise StoreError(
+                "The files sent together are not told apart by their numbers. Nothing was kept; send them again."
+            )
+        contents[int(name)] = file.file.read()
+    _keep(context, intake_id, contents)
+    return Response(status_code=204)
 
 
-def _keep_small(context: Context, intake_id: str, number: int, content: bytes) -> None:
-    part = context.settings.intakes / intake_id / f"{new_id()}.part"
+def _keep(context: Context, intake_id: str, contents: Mapping[int, bytes]) -> None:
+    """Put files that are all there into their places, by number. Raises StoreError; then none of them counts as come."""
+    source = context.settings.intakes / intake_id / "source"
+    part = source.parent / f"{new_id()}.part"
     with context.database.transaction() as session:
-        claim = _claim(session, intake_id, number)
-        claim.check(len(content), whole=True)
-        with _in_words(claim, part):
-            part.write_bytes(content)
-            part.replace(part.parent / "source" / claim.kept_as)
-        _note_received(session, intake_id, number, hashlib.sha256(content).hexdigest())
+        claims = _claims(session, intake_id, contents)
+        for number, content in contents.items():
+            claims[number].check(len(content), whole=True)
+        for number, content in contents.items():
+            with _in_words(claims[number], part):
+                part.write_bytes(content)
+                part.replace(source / claims[number].kept_as)
+        _note_received(session, intake_id, {n: hashlib.sha256(c).hexdigest() for n, c in contents.items()})
 
 
 @contextlib.contextmanager
@@ -225,26 +251,32 @@ class _Claim:
             )
 
 
-CLAIM = text(
-    "select f.name, f.size, f.kept_as, i.state from intake_files f join intakes i on i.id = f.intake "
-    "where f.intake = :intake and f.number = :number"
+CLAIMS = text(
+    "select f.number, f.name, f.size, f.kept_as, i.state from intake_files f join intakes i on i.id = f.intake "
+    "where f.intake = :intake and f.number = any(:numbers)"
 )
-RECEIVED = text("update intake_files set sha256 = :sha256 where intake = :intake and number = :number")
+RECEIVED = text(
+    "update intake_files f set sha256 = came.sha256 from unnest(cast(:numbers as integer[]), cast(:digests as text[])) "
+    "as came(number, sha256) where f.intake = :intake and f.number = came.number"
+)
 TOUCHED = text("update intakes set touched_at = now() where id = :intake and touched_at < now() - interval '1 minute'")
 """As text, for they are sent for each of very many files."""
 
 
-def _claim(session: Session, intake_id: str, number: int) -> _Claim:
-    found = session.execute(CLAIM, {"intake": intake_id, "number": number}).first()
-    if found is None:
+def _claims(session: Session, intake_id: str, numbers: Collection[int]) -> dict[int, _Claim]:
+    found = session.execute(CLAIMS, {"intake": intake_id, "numbers": list(numbers)}).all()
+    if not found:
         _row(session, intake_id)
-    if found is None or found.state != "receiving":
-        raise StoreError(f"File {number} was not announced for this intake. Drop the files again.")
-    return _Claim(found.name, found.size, found.kept_as)
+    claims = {row.number: _Claim(row.name, row.size, row.kept_as) for row in found if row.state == "receiving"}
+    unknown = [number for number in numbers if number not in claims]
+    if unknown:
+        raise StoreError(f"File {unknown[0]} was not announced for this intake. Drop the files again.")
+    return claims
 
 
-def _note_received(session: Session, intake_id: str, number: int, sha256: str) -> None:
-    session.execute(RECEIVED, {"intake": intake_id, "number": number, "sha256": sha256})
+def _note_received(session: Session, intake_id: str, digests: Mapping[int, str]) -> None:
+    came = {"intake": intake_id, "numbers": list(digests), "digests": list(digests.values())}
+    session.execute(RECEIVED, came)
     session.execute(TOUCHED, {"intake": intake_id})
 
 

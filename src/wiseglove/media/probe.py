@@ -42,7 +42,7 @@ def probe(paths: list[Path], limits: Limits | None = None, names: list[str] | No
     if not files:
         raise MediaError(f"No files came. Choose {KINDS}.")
     pictures = [f for f in files if f.suffix in stills.SUFFIXES]
-    movies = [f for f in files if f not in pictures]  # whatever their names end in: what is in them tells
+    movies = [f for f in files if f.suffix not in stills.SUFFIXES]  # whatever their names end in: what is in them tells
     if movies and (len(movies) > 1 or pictures):
         raise MediaError(
             "A plate is one movie or one sequence, but several came together. Nothing was taken in. "

@@ -192,6 +192,28 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/intakes/{intake_id}/files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Receive Together
+         * @description Several small files at once, which is quicker than one by one; the file name of each is its number (0-based).
+         *
+         *     Either all of them are kept or none; what was refused or cut off can be sent again.
+         */
+        post: operations["receive_together"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/intakes/{intake_id}/files/{number}": {
         parameters: {
             query?: never;
@@ -1260,6 +1282,14 @@ export interface components {
             aspect: number;
             /** By Perspective */
             by_perspective: boolean;
+        };
+        /** Body_receive_together */
+        Body_receive_together: {
+            /**
+             * Files
+             * @description Each named by its number.
+             */
+            files: string[];
         };
         /**
          * Carrier
@@ -4949,6 +4979,39 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Intake"];
                 };
+            };
+            /** @description A problem (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    receive_together: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                intake_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_receive_together"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description A problem (RFC 9457) */
             default: {

@@ -23,11 +23,10 @@ export async function upload(
     sentOf[index] = bytes;
     sent(Math.min(all / total, 1));
   };
-  const waiting = files.map((file, index) => ({ file, index })).reverse();
+  const waiting = together(files).reverse();
   const lane = async () => {
     for (let next = waiting.pop(); next; next = waiting.pop()) {
-      await sendFile(intake.id, next.index, next.file, progress(next.index), signal);
-      progress(next.index)(next.file.size);
+      await sendAgain(intake.id, next, progress(next[0]!.index), signal);
     }
   };
   try {
@@ -42,16 +41,43 @@ export async function upload(
   }
 }
 
-async function sendFile(
+interface Numbered {
+  file: File;
+  index: number;
+}
+
+/** Small files go together, for a request costs more than they do; large ones go by themselves. */
+const SMALL_BYTES = 1_000_000;
+const TOGETHER = 100;
+const TOGETHER_BYTES = 8_000_000;
+
+function together(files: File[]): Numbered[][] {
+  const parcels: Numbered[][] = [];
+  let open: Numbered[] = [];
+  let bytes = 0;
+  files.forEach((file, index) => {
+    if (file.size > SMALL_BYTES) return parcels.push([{ file, index }]);
+    if (open.length === 0 || open.length === TOGETHER || bytes + file.size > TOGETHER_BYTES) {
+      open = [];
+      bytes = 0;
+      parcels.push(open);
+    }
+    open.push({ file, index });
+    bytes += file.size;
+  });
+  return parcels;
+}
+
+async function sendAgain(
   intake: string,
-  number: number,
-  file: File,
+  parcel: Numbered[],
   sent: (bytes: number) => void,
   signal: AbortSignal,
 ) {
   for (let attempt = 1; ; attempt += 1) {
     try {
-      return await sendOnce(intake, number, file, sent, signal);
+      await sendOnce(intake, parcel, sent, signal);
+      return sent(parcel.reduce((sum, { file }) => sum + file.size, 0));
     } catch (error) {
       const lost = error instanceof Problem && error.status === 0 && !signal.aborted;
       if (!lost || attempt === 3) throw error;
@@ -63,14 +89,13 @@ async function sendFile(
 /** XMLHttpRequest, because fetch tells nothing of how much has been sent. */
 function sendOnce(
   intake: string,
-  number: number,
-  file: File,
+  parcel: Numbered[],
   sent: (bytes: number) => void,
   signal: AbortSignal,
 ): Promise<void> {
+  const { file, index } = parcel[0]!;
   return new Promise((resolve, reject) => {
     const request = new XMLHttpRequest();
-    request.open("PUT", `/api/intakes/${intake}/files/${number}`);
     request.upload.onprogress = (event) => sent(event.loaded);
     request.onload = async () => {
       if (request.status < 300) return resolve();
@@ -82,6 +107,14 @@ function sendOnce(
       );
     request.onabort = () => reject(new Problem("Cancelled. Nothing was taken in.", 0));
     signal.addEventListener("abort", () => request.abort());
-    request.send(file);
+    if (parcel.length === 1) {
+      request.open("PUT", `/api/intakes/${intake}/files/${index}`);
+      request.send(file);
+    } else {
+      const form = new FormData();
+      for (const one of parcel) form.append("files", one.file, String(one.index));
+      request.open("POST", `/api/intakes/${intake}/files`);
+      request.send(form);
+    }
   });
 }
