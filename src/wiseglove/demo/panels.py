@@ -39,6 +39,7 @@ class Panel:
     texture: premultiplied linear RGBA (h, w, 4) laid on the rectangle `size` (metres) of the plane.
     pose: the plane's place in the world. camera: world to camera. screen: half width and height of the glass.
     light: (gain, slope x, slope y, step across, where the step lies in 0..1 of the width) at a time.
+    shutter: share of a frame's time for which light is gathered.
     mirrored: what the glass reflects, linear (h, w), shifted by `sliding` texels, seen only inside `glass` (h, w).
     """
 
@@ -58,6 +59,7 @@ class Panel:
     glass: Array | None = None
     scale: float = 1.0
     grain: float = 1.0
+    shutter: float = scene.SHUTTER
 
     @property
     def plate_size(self) -> tuple[int, int]:
@@ -90,7 +92,7 @@ def take(shot: Panel, index: int) -> Taken:
     total = np.zeros((height, width, 3), np.float32)
     hidden = np.zeros((height, width), np.float32)
     for number in range(SUBFRAMES):
-        time = index + ((number + 0.5) / SUBFRAMES - 0.5) * scene.SHUTTER
+        time = index + ((number + 0.5) / SUBFRAMES - 0.5) * shot.shutter
         jitter = ((0.5 + number * 0.7548776662) % 1 - 0.5, (0.5 + number * 0.5698402910) % 1 - 0.5)
         _lay_all(shot, time, jitter, total, hidden)
     plate = _developed(total / SUBFRAMES, shot, index)
