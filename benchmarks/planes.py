@@ -16,12 +16,13 @@ from numpy.typing import NDArray
 from benchmarks.table import Row
 from benchmarks.truth import ROOT
 from wiseglove.core.geometry.homography import apply
+from wiseglove.core.motion.anchor import solve_sharply
 from wiseglove.core.motion.channels import seen_in
 from wiseglove.core.motion.models import Model, fitted
 from wiseglove.core.motion.path import Motion, path
-from wiseglove.core.motion.plane import Place, PlaneSolver
+from wiseglove.core.motion.plane import PlaneSolver
 from wiseglove.core.motion.regions import filled
-from wiseglove.core.motion.solve import solve_range
+from wiseglove.core.motion.verdict import Place
 from wiseglove.demo import panel_shots
 from wiseglove.demo.panels import Panel, take
 from wiseglove.demo.solved_shots import GLASS, RIM
@@ -97,12 +98,19 @@ def patch_of(clip: Clip, rim_only: bool = False) -> Picture:
     return mask * (1 - filled(clip.shot.corners(0, GLASS), clip.shape)) if rim_only else mask
 
 
-def solved(clip: Clip, mask: Picture, covered: bool, model: Model = "perspective") -> tuple[dict[int, Place], float]:
+def solved(
+    clip: Clip, mask: Picture, covered: bool, model: Model = "perspective", at: int = 0
+) -> tuple[dict[int, Place], float]:
     """Places of all frames, and frames a second."""
     ignore = clip.ignore if covered else (lambda frame: None)
     start = time.perf_counter()
-    solver = PlaneSolver(clip.pictures.__getitem__, 0, mask, model, ignore)
-    places = solve_range(solver, 0, len(clip.pictures) - 1, lambda place: None)
+
+    def make(frame: int, on: Array) -> PlaneSolver:
+        counted = mask if frame == at else np.asarray(cv2.warpPerspective(mask, on, mask.shape[::-1]), np.float32)
+        return PlaneSolver(clip.pictures.__getitem__, frame, counted, model, ignore)
+
+    frames = range(len(clip.pictures))
+    places = solve_sharply(make, at, frames[0], frames[-1], lambda place: None, near=frames)
     return places, (len(clip.pictures) - 1) / (time.perf_counter() - start)
 
 

@@ -8,7 +8,7 @@ import numpy as np
 import psycopg
 
 from tests.builders import SQUARE
-from wiseglove.core.motion.plane import Place, Status
+from wiseglove.core.motion.verdict import Place, Status
 from wiseglove.jobs.run import Run
 from wiseglove.jobs.solve import SoFar
 from wiseglove.settings import Settings

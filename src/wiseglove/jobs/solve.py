@@ -14,11 +14,13 @@ from numpy.typing import NDArray
 from sqlalchemy.orm import Session
 
 from wiseglove.core.geometry.homography import apply
+from wiseglove.core.motion.anchor import REACH, solve_sharply
 from wiseglove.core.motion.channels import best_channel, seen_in
 from wiseglove.core.motion.path import homographies
-from wiseglove.core.motion.plane import Going, Place, PlaneSolver, Point
+from wiseglove.core.motion.plane import Going, PlaneSolver
 from wiseglove.core.motion.points import Feature, PointsSolver
 from wiseglove.core.motion.solve import explained, segments, solve_range, stretches
+from wiseglove.core.motion.verdict import Place, Point
 from wiseglove.jobs.run import Outcome, Run, StoppedError
 from wiseglove.media import clip
 from wiseglove.media.plate import to_float
@@ -136,10 +138,11 @@ def work(run: Run) -> Outcome:
         movie = clip.read_info(clip.folder_of(run.settings.media, shot.plate.media)).kind == "movie"
         start = min(max(carrier.at, first), last)
         parts = segments(carrier.at, carrier.references, first, last)
-        needed = [carrier.at, *(p.at for p in carrier.points), *(reference for reference, _, _ in parts)]
+        near = _near(carrier, shot.plate.first, shot.plate.last)
+        needed = [*near, carrier.at, *(p.at for p in carrier.points), *(reference for reference, _, _ in parts)]
         order = dict.fromkeys([*needed, *in_order(first, last, start, movie)])
         with Spool(seeing.grey, order, (shot.plate.width, shot.plate.height)) as spool:
-            places = _solved(carrier, parts, spool.get, seeing, so_far)
+            places = _solved(carrier, parts, spool.get, seeing, so_far, near)
     finally:
         pictures.close()
         others.close()
@@ -231,8 +234,9 @@ class _Seeing:
 
 
 def _solved(
-    carrier: Carrier, parts: list[tuple[int, int, int]], picture_at: PictureAt, seeing: _Seeing, so_far: SoFar
-) -> dict[int, Place]:
+    carrier: Carrier, parts: list[tuple[int, int, int]], picture_at: PictureAt, seeing: _Seeing, so_far: SoFar,
+    near: range,
+) -> dict[int, Place]:  # fmt: skip
     """Each part of the range with its own reference; what hangs on a reference that is not sure stays as it was."""
     places: dict[int, Place] = {}
     base = np.array(carrier.base, np.float64)
@@ -246,11 +250,11 @@ def _solved(
         if on is None or so_far.stopped:
             continue
         matrix: Matrix = on
-        solver = _solver(carrier, reference, matrix, picture_at, seeing)
-        for frame, there in kept.items():
-            if not first <= frame <= last and frame != reference:
-                known = _matrix(base, there) @ np.linalg.inv(matrix)
-                solver.known[frame] = Place(frame, known, there.status, there.confidence)
+        known = {
+            frame: Place(frame, _matrix(base, there) @ np.linalg.inv(matrix), there.status, there.confidence)
+            for frame, there in kept.items()
+            if not first <= frame <= last and frame != reference
+        }
 
         def seen(place: Place, matrix: Matrix = matrix) -> Place:
             return place if place.matrix is None else replace(place, matrix=place.matrix @ matrix)
@@ -258,24 +262,42 @@ def _solved(
         def note(place: Place, seen: Callable[[Place], Place] = seen) -> None:
             so_far.note(seen(place))
 
-        found = solve_range(solver, first, last, note, lambda: so_far.stopped)
+        def stopped() -> bool:
+            return so_far.stopped
+
+        def make(frame: int, on: Matrix, matrix: Matrix = matrix) -> PlaneSolver:
+            return _plane_solver(carrier, frame, np.asarray(on @ matrix), picture_at, seeing)
+
+        if carrier.points:
+            solver = _points_solver(carrier, picture_at, seeing)
+            solver.known.update(known)
+            found = solve_range(solver, first, last, note, stopped)
+        else:
+            beside = near if reference == carrier.at else range(reference, reference + 1)
+            found = solve_sharply(make, reference, first, last, note, stopped, near=beside, known=known)
         places.update({frame: seen(place) for frame, place in found.items()})
     return places
+
+
+def _near(carrier: Carrier, first: int, last: int) -> range:
+    """Frames among which a sharper reference is looked for."""
+    return range(0) if carrier.points else range(max(carrier.at - REACH, first), min(carrier.at + REACH, last) + 1)
 
 
 def _matrix(base: Matrix, solved: SolvedFrame) -> Matrix:
     return np.asarray(homographies(base, np.array(solved.corners, np.float64)[None])[0])
 
 
-def _solver(
-    carrier: Carrier, reference: int, on: Matrix, picture_at: PictureAt, seeing: _Seeing
-) -> PlaneSolver | PointsSolver:
-    if not carrier.points:
-        mask = seeing.mask if reference == carrier.at else seeing.mask_through(on)
-        return PlaneSolver(
-            picture_at, reference, mask, carrier.model, seeing.left_out, runs_out=carrier.runs_out,
-            counted_at=seeing.counted_through(on, reference), going=seeing.going(),
-        )  # fmt: skip
+def _plane_solver(carrier: Carrier, frame: int, on: Matrix, picture_at: PictureAt, seeing: _Seeing) -> PlaneSolver:
+    """A solver whose reference is a frame to which a motion (3, 3) leads from the patch's own."""
+    mask = seeing.mask if frame == carrier.at else seeing.mask_through(on)
+    return PlaneSolver(
+        picture_at, frame, mask, carrier.model, seeing.left_out, runs_out=carrier.runs_out,
+        counted_at=seeing.counted_through(on, frame), going=seeing.going(),
+    )  # fmt: skip
+
+
+def _points_solver(carrier: Carrier, picture_at: PictureAt, seeing: _Seeing) -> PointsSolver:
     features = [
         Feature(
             p.id, p.place, p.at, p.seen, p.pattern, p.search,

@@ -12,11 +12,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wiseglove.core.geometry.homography import apply, is_convex
+from wiseglove.core.motion.anchor import solve_sharply
 from wiseglove.core.motion.channels import Channel, best_channel, seen_in
 from wiseglove.core.motion.models import Model
-from wiseglove.core.motion.plane import Place, PlaneSolver
+from wiseglove.core.motion.plane import PlaneSolver
 from wiseglove.core.motion.regions import filled
-from wiseglove.core.motion.solve import explained, solve_range, stretches
+from wiseglove.core.motion.solve import explained, stretches
+from wiseglove.core.motion.verdict import Place
 from wiseglove.interchange import motion
 from wiseglove.media.plate import PlateFiles, to_float
 from wiseglove.media.spool import Spool, in_order
@@ -58,15 +60,19 @@ def solve_files(request: Request, report: Callable[[str], None]) -> list[motion.
     mask = _mask(request, plate, ignored(at) if ignored else None)
     pixels = to_float(plate.read(at))
     channel = best_channel(pixels, mask) if request.channel == "auto" else request.channel
+    width, height = plate.size
 
     def grey(frame: int) -> NDArray[np.float32]:
         return seen_in(to_float(plate.read(frame)), channel)
 
+    def solver_at(reference: int, on: NDArray[np.float64]) -> PlaneSolver:
+        counted = mask if reference == at else np.asarray(cv2.warpPerspective(mask, on, (width, height)), np.float32)
+        return PlaneSolver(spool.get, reference, counted, request.model, ignored or (lambda frame: None))
+
     order = in_order(first, last, at, plate.about.kind == "movie")
     report(f"Looking at {channel}, frames {first} to {last} from {at}, model {request.model}.")
     with Spool(grey, order, plate.size) as spool:
-        solver = PlaneSolver(spool.get, at, mask, request.model, ignored or (lambda frame: None))
-        places = solve_range(solver, first, last, lambda place: None)
+        places = solve_sharply(solver_at, at, first, last, lambda place: None, near=range(first, last + 1))
     for begin, end, status, reason in stretches(places):
         frames = f"Frame {begin}" if begin == end else f"Frames {begin} to {end}"
         report(f"{frames} {status}: {explained(reason)}.")

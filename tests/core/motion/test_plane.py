@@ -16,9 +16,10 @@ from skimage.transform import AffineTransform, ProjectiveTransform, SimilarityTr
 from wiseglove.core.geometry.homography import apply
 from wiseglove.core.motion.channels import best_channel, seen_in
 from wiseglove.core.motion.models import FREEDOMS, MODELS, Model, changed, directions, fitted
-from wiseglove.core.motion.plane import Place, PlaneSolver
+from wiseglove.core.motion.plane import PlaneSolver
 from wiseglove.core.motion.regions import filled
 from wiseglove.core.motion.solve import explained, is_cut, segments, solve_range, stretches
+from wiseglove.core.motion.verdict import Place
 
 Array = NDArray[np.float64]
 Picture = NDArray[np.float32]

@@ -9,9 +9,9 @@ from numpy.typing import NDArray
 from tests.core.motion.test_plane import clip, truth_at
 from wiseglove.core.geometry.homography import apply
 from wiseglove.core.motion.models import fitted
-from wiseglove.core.motion.plane import Place, Point
 from wiseglove.core.motion.points import Feature, PointsSolver, WhenLost, model_of
 from wiseglove.core.motion.solve import solve_range
+from wiseglove.core.motion.verdict import Place, Point
 
 Picture = NDArray[np.float32]
 SPOTS = np.array([[100.0, 70.0], [215.0, 80.0], [210.0, 165.0], [95.0, 160.0], [150.0, 120.0]])

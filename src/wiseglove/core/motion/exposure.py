@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from wiseglove.core.motion.reference import SHUTTER
+from wiseglove.core.motion.moments import SHUTTER
 
 
 class Exposure:
@@ -42,3 +42,7 @@ class Exposure:
     def learning(self) -> bool:
         """Whether another fast frame would help."""
         return self._seen < self.ENOUGH
+
+    def same_as(self, other: Exposure) -> bool:
+        """Whether both take a frame to be exposed in the same way."""
+        return (self.shutter, self.linear) == (other.shutter, other.linear)

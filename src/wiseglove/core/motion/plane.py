@@ -2,28 +2,26 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Mapping
 from copy import copy, deepcopy
-from dataclasses import dataclass, field
 from functools import lru_cache
-from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
 
 from wiseglove.core.geometry.homography import apply
-from wiseglove.core.motion.align import LENIENT, Aligner, Fit
+from wiseglove.core.motion.align import LENIENT, Aligner
 from wiseglove.core.motion.exposure import Exposure
 from wiseglove.core.motion.found import Finder
 from wiseglove.core.motion.models import FREEDOMS, Model
-from wiseglove.core.motion.reference import LEVELS, SMALLEST, Reference, between, pyramid, samples_for
+from wiseglove.core.motion.moments import apart, between, course, samples_for, travel
+from wiseglove.core.motion.reference import LEVELS, SMALLEST, Reference, pyramid
+from wiseglove.core.motion.verdict import Place, judged
 
 Matrix = NDArray[np.float64]
 Picture = NDArray[np.float32]
 Going = Callable[[int, int], Matrix]
 """How the picture goes from one frame to another, (3, 3), as something else knows."""
-Status = Literal["solved", "unsure", "lost", "bridged", "held"]
-THRESHOLDS = {"deviation": 0.35, "agreement": 0.5, "spread": 0.45, "correlation": 0.93}
 KEPT = 8
 """Frames whose pictures are kept ready, for the frame after comes back to the one before."""
 COARSE_SLACKS = [1.0, 0.6, 0.4, 0.3, 0.25, 0.25]
@@ -31,6 +29,8 @@ FEW = 4
 """Freedoms up to which a large patch is settled at half size: so few numbers have pixels to spare."""
 PLAIN = 0.15
 """Deviation of the worst corner in px below which they are."""
+CURVED = 0.1
+"""Pixels by which a course may differ from what two neighbours tell of it before the frame is looked at once more."""
 STRAIGHT = 1.0
 """Pixels of bend up to which the second look at a frame would change next to nothing (a 50th of it)."""
 ALIKE = 0.5
@@ -41,43 +41,18 @@ NEAR = 0.85
 """Correlation from which a guess needs no search at the coarse levels."""
 
 
-@dataclass(frozen=True)
-class Point:
-    """Where a point is seen on a frame, and whether it is."""
-
-    x: float
-    y: float
-    status: Status
-    confidence: float
+Around = Mapping[int, Matrix]
+"""Motions of neighbouring frames, by their distance in frames."""
 
 
-@dataclass(frozen=True)
-class Place:
-    """A frame's motion from the reference (None where it is lost), how far to trust it, and why not more."""
-
-    frame: int
-    matrix: Matrix | None
-    status: Status
-    confidence: float
-    parts: dict[str, float] = field(default_factory=dict)
-    reason: str = ""
-    points: dict[str, Point] = field(default_factory=dict)
-    """Where it is put together from points: each of them."""
+def _before(last: Matrix | None) -> Around:
+    return {} if last is None else {-1: last}
 
 
-def confidence_of(parts: dict[str, float]) -> tuple[float, str]:
-    """0..1 with one half where a frame stops being sure, and the part that is weakest."""
-    if not parts:
-        return 0.0, "agreement"
-    marks = {
-        "deviation": 0.5 ** (parts["deviation"] / THRESHOLDS["deviation"]),
-        "agreement": np.interp(parts["agreement"], [0.15, 0.5, 0.9], [0, 0.5, 1]),
-        "spread": np.interp(parts["spread"], [0.1, 0.45, 0.8], [0, 0.5, 1]),
-        "correlation": np.interp(parts["correlation"], [0.75, 0.93, 0.99], [0, 0.5, 1]),
-        "reduction": np.interp(parts.get("reduction", 1.0), [1, 6.5, 10], [1, 0.5, 0]),
-    }
-    weakest = min(marks, key=lambda name: float(marks[name]))
-    return float(marks[weakest]), weakest
+def _around(known: Mapping[int, Place], frame: int) -> dict[int, Matrix]:
+    """The two neighbours on each side of a frame that have a place."""
+    near = {k: known[frame + k].matrix for k in (-2, -1, 1, 2) if frame + k in known}
+    return {k: matrix for k, matrix in near.items() if matrix is not None}
 
 
 class PlaneSolver:
@@ -150,26 +125,20 @@ class PlaneSolver:
         exposure, ignored, masks = self.exposure, self.ignore_at(frame), self.masks_at(frame)
         return Aligner(self.reference, levels, ignored, self.freedoms, exposure.linear, self.grain, masks)
 
-    def _within(
-        self,
-        matrix: Matrix,
-        before: Matrix | None,
-        after: Matrix | None,
-        shutter: float | None = None,
-        level: int = 0,
-    ) -> Matrix:
+    def _path(self, matrix: Matrix, around: Around) -> Matrix:
+        """The course of the corners through a frame's place and those of its neighbours."""
+        ends = self.reference.corners
+        return course({0: apply(matrix, ends), **{offset: apply(there, ends) for offset, there in around.items()}})
+
+    def _within(self, matrix: Matrix, around: Around, shutter: float | None = None, level: int = 0) -> Matrix:
         """The exposure's sub-poses at a motion, with what is known of its neighbours, as many as a level needs."""
         shutter = self.exposure.shutter if shutter is None else shutter
-        ends = self.reference.corners
-        now = apply(matrix, ends)
-        if before is None and after is None:
+        if not around:
             return np.eye(3)[None]
-        first = apply(before, ends) if before is not None else 2 * now - apply(np.asarray(after), ends)
-        last = apply(after, ends) if after is not None else 2 * now - first
-        travel = float(np.abs(last - first).max()) / 2 * shutter / (1 << level)
+        path = self._path(matrix, around)
         jacobian = abs(np.linalg.det(matrix[:2, :2])) ** 0.5
-        count = samples_for(travel, 1.0 if jacobian > 0.8 else 1 / max(jacobian, 0.05))
-        return between([first, now, last], count, shutter)
+        reduced = 1.0 if jacobian > 0.8 else 1 / max(jacobian, 0.05)
+        return between(path, samples_for(travel(path, shutter) / (1 << level), reduced), shutter)
 
     def _coarse(self, aligner: Aligner, starts: list[Matrix]) -> Matrix | None:
         """The best of several starts after alignment at the reduced levels."""
@@ -224,7 +193,7 @@ class PlaneSolver:
         freedoms, lenient = aligner.freedoms, aligner.lenient
         aligner.freedoms, aligner.lenient = 2, LENIENT[2]
         level = self._control_level(aligner, on)
-        within = self._within(on, last, None, level=level)
+        within = self._within(on, {-1: last}, level=level)
         matrix = aligner.refine(on, within, level, [1.0, 0.6, 0.4, 0.3], 0.02)
         score = aligner.score(matrix, level, within) if matrix is not None else -1.0
         aligner.freedoms, aligner.lenient = freedoms, lenient
@@ -247,7 +216,7 @@ class PlaneSolver:
             if found is None:
                 return Place(frame, None, "lost", 0.0, {}, "covered")
             matrix, level = found, self._control_level(aligner, found)
-            within = self._within(matrix, last, None, level=level)
+            within = self._within(matrix, _before(last), level=level)
         aligned = aligner.refine(matrix, within, level, [0.5, 0.3, 0.15], 0.01)
         if aligned is None:
             return Place(frame, None, "lost", 0.0, {}, "covered")
@@ -257,7 +226,7 @@ class PlaneSolver:
         """The exposure's sub-poses at the first start, where that explains the half-size picture already."""
         if not starts or self._control_level(aligner, starts[0]) != 1:
             return None
-        within = self._within(starts[0], last, None, level=1)
+        within = self._within(starts[0], _before(last), level=1)
         return within if aligner.score(starts[0], 1, within) > NEAR else None
 
     def _control_level(self, aligner: Aligner, matrix: Matrix) -> int:
@@ -287,8 +256,32 @@ class PlaneSolver:
         few = level > 0 and self.freedoms <= FEW and place.parts.get("deviation", 99.0) < PLAIN
         if few and self._bend(place.matrix, before, after) < STRAIGHT:
             return place
-        better = self._again(aligner, place, before, after, level if few else 0)
+        around = {offset: there for offset, there in ((-1, before), (1, after)) if there is not None}
+        better = self._again(aligner, place, around, level if few else 0)
         return better if better.confidence >= 0.5 or better.confidence >= place.confidence else place
+
+    def polished(self, frame: int, known: Mapping[int, Place], learnt: Exposure) -> Place | None:
+        """A solved place once more where its course bends more than its two neighbours told; None where it does not.
+
+        learnt: how this frame was taken to be exposed when it was solved.
+        """
+        place = known[frame]
+        if place.status != "solved" or place.matrix is None or frame == self.at:
+            return None
+        around = _around(known, frame)
+        if not {-1, 1} <= set(around):
+            return None
+        shutter = self.exposure.shutter
+        known_by = {k: around[k] for k in (-1, 1)}
+        off = apart(self._path(place.matrix, around), self._path(place.matrix, known_by), shutter)
+        if off < CURVED and (learnt.same_as(self.exposure) or travel(self._path(place.matrix, around), 1.0) < CURVED):
+            return None
+        better = self._again(self.aligner(frame), place, around, 0)
+        return better if better.status == "solved" else None
+
+    def meant(self, before: Matrix, after: Matrix) -> Matrix:
+        """From where the reference is in the middle of its exposure to where it shows on the mean, (3, 3)."""
+        return np.asarray(between(self._path(np.eye(3), {-1: before, 1: after}), 1, self.exposure.shutter)[0])
 
     def _bend(self, matrix: Matrix, before: Matrix | None, after: Matrix | None) -> float:
         """Pixels by which a frame lies off the middle of its neighbours, which the blur did not know of yet."""
@@ -297,22 +290,49 @@ class PlaneSolver:
         ends = self.reference.corners
         return float(np.abs((apply(before, ends) + apply(after, ends)) / 2 - apply(matrix, ends)).max())
 
-    def _again(self, aligner: Aligner, place: Place, before: Matrix | None, after: Matrix | None, level: int) -> Place:
+    def _again(self, aligner: Aligner, place: Place, around: Around, level: int) -> Place:
         assert place.matrix is not None
-        within = self._within(place.matrix, before, after)
+        within = self._within(place.matrix, around)
         matrix = aligner.refine(place.matrix, within, level, [0.2, 0.12], 0.01)
         return place if matrix is None else self._settled(aligner, place.frame, matrix, within, level)
 
+    def exposed(self, known: Mapping[int, Place]) -> Exposure | None:
+        """How the plate is exposed, by the solved frames that move fast and evenly; None where none moves enough."""
+        found: list[tuple[float, int, dict[int, Matrix]]] = []
+        for frame, place in known.items():
+            around = _around(known, frame)
+            if frame == self.at or not {-1, 1} <= set(around) or place.parts.get("reduction", 9.0) > 1.25:
+                continue
+            assert place.matrix is not None
+            path = self._path(place.matrix, around)
+            speed = travel(path, 1.0)
+            if speed >= Exposure.FAST and place.status == "solved":
+                two = self._path(place.matrix, {k: around[k] for k in (-1, 1)})
+                found.append((apart(path, two, 1.0) / speed, frame, around))
+        learnt = Exposure()
+        for _, frame, around in sorted(found, key=lambda each: each[:2])[: Exposure.ENOUGH]:
+            aligner, now = self.aligner(frame), known[frame].matrix
+            assert now is not None
+            level, energies = self._control_level(aligner, now), []
+            for shutter, linear in (Exposure.CHOICES[i] for i in learnt.open):
+                aligner.linear = linear
+                within = self._within(now, around, shutter, level)
+                # Where it lies depends on how it is taken to be exposed, so each is given its own best place.
+                matrix = aligner.refine(now, within, level, [0.2, 0.12], 0.02)
+                energies.append(np.inf if matrix is None else aligner.energy(matrix, within, level))
+            learnt.learn(energies)
+        return learnt if found else None
+
     def _learn(self, aligner: Aligner, matrix: Matrix, before: Matrix, after: Matrix) -> None:
         ends = self.reference.corners
-        travel = np.abs(apply(after, ends) - apply(before, ends)).max() / 2
-        if travel < Exposure.FAST or aligner.reduction(matrix) > 1.25:
+        speed = np.abs(apply(after, ends) - apply(before, ends)).max() / 2
+        if speed < Exposure.FAST or aligner.reduction(matrix) > 1.25:
             return
         energies = []
         level = self._control_level(aligner, matrix)
         for shutter, linear in (Exposure.CHOICES[i] for i in self.exposure.open):
             aligner.linear = linear
-            energies.append(aligner.energy(matrix, self._within(matrix, before, after, shutter, level), level))
+            energies.append(aligner.energy(matrix, self._within(matrix, {-1: before, 1: after}, shutter, level), level))
         self.exposure.learn(energies)
         aligner.linear = self.exposure.linear
 
@@ -377,31 +397,3 @@ class PlaneSolver:
                 self.known[after.frame] = after = self.refined(after.frame, after, tried.matrix, later.matrix)
                 yield after
             after, later, back = tried, after, back - step
-
-
-def judged(frame: int, fit: Fit) -> Place:
-    """The verdict on a fit."""
-    confidence, weakest = confidence_of(fit.parts)
-    reason = "" if confidence >= 0.5 else why(fit.parts, weakest)
-    if confidence >= 0.5:
-        return Place(frame, fit.matrix, "solved", confidence, fit.parts)
-    if confidence >= 0.15:
-        return Place(frame, fit.matrix, "unsure", confidence, fit.parts, reason)
-    return Place(frame, None, "lost", confidence, fit.parts, reason)
-
-
-def why(parts: dict[str, float], weakest: str) -> str:
-    """What a person would call it: covered, frame (leaving it), texture, edge-on or light."""
-    if not parts:
-        return "covered"
-    if parts["inside"] < 0.45:
-        return "frame"
-    if parts["seen"] < 0.5 * parts["inside"]:
-        return "covered"
-    if parts.get("reduction", 1.0) > 4:
-        return "edge-on"
-    if parts.get("blocks", 99.0) < 8 or weakest == "deviation":
-        return "texture"
-    if weakest == "correlation" and parts["agreement"] > 0.6:
-        return "light"
-    return "covered"

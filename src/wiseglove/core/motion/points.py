@@ -13,8 +13,9 @@ from numpy.typing import NDArray
 
 from wiseglove.core.geometry.homography import apply
 from wiseglove.core.motion.models import Model, fitted
-from wiseglove.core.motion.plane import KEPT, Going, Place, PlaneSolver, Point
+from wiseglove.core.motion.plane import KEPT, Going, PlaneSolver
 from wiseglove.core.motion.reference import pyramid
+from wiseglove.core.motion.verdict import Place, Point
 
 Matrix = NDArray[np.float64]
 Picture = NDArray[np.float32]

@@ -1,4 +1,4 @@
-"""A reference prepared for comparison, and the moments of an exposure in which it is seen."""
+"""A reference prepared for comparison."""
 
 from __future__ import annotations
 
@@ -10,7 +10,6 @@ from numpy.typing import NDArray
 from scipy import ndimage
 
 from wiseglove.core.compositing.colour import decode, encode
-from wiseglove.core.geometry.homography import quad_to_quads
 
 Matrix = NDArray[np.float64]
 Picture = NDArray[np.float32]
@@ -18,9 +17,6 @@ LEVELS = 4
 """Reductions by 1, 2, 4 and 8."""
 SMALLEST = 20
 """A level is used where the patch is at least this many pixels wide and high in it."""
-SHUTTER = 0.5
-MOST_SAMPLES = 36
-"""Sub-poses that a frame is rendered from at most."""
 CURVE = (encode(np.linspace(0, 1, 512) ** 2) * 255).astype(np.float32)
 """Display encoding of linear light 0..1, at steps that are even in its square root."""
 
@@ -94,24 +90,3 @@ class Reference:
             kept = np.asarray(ndimage.spline_filter(picture, 3, output=np.float32, mode="mirror"))
             self._splines[level, linear] = kept
         return kept
-
-
-def between(corners: list[Matrix], count: int, shutter: float = SHUTTER) -> Matrix:
-    """Motions (count, 3, 3) within the exposure, relative to the frame's own place.
-
-    corners: where four points are at the frame before, the frame and the frame after, each (4, 2); the path
-    through them is a parabola.
-    """
-    before, now, after = corners
-    speed, bend = (after - before) / 2, (after + before) / 2 - now
-    times = ((np.arange(count) + 0.5) / count - 0.5) * shutter
-    if count == 1 or np.abs(speed).max() * shutter < 0.15:
-        return np.eye(3)[None]
-    t = times[:, None, None]
-    out = quad_to_quads(now, now + speed * t + bend * t * t)
-    return out if np.isfinite(out).all() else np.eye(3)[None]
-
-
-def samples_for(travel: float, reduction: float) -> int:
-    """Sub-poses for a travel (px) within the exposure and a reference that is seen `reduction` times smaller."""
-    return int(np.clip(np.ceil(max(travel / 2, reduction * 2.5 if reduction > 1.25 else 1)), 1, MOST_SAMPLES))

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Callable, Mapping
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from typing import Protocol
 
@@ -11,8 +12,9 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from wiseglove.core.motion.plane import Place, PlaneSolver
+from wiseglove.core.motion.plane import PlaneSolver
 from wiseglove.core.motion.points import PointsSolver
+from wiseglove.core.motion.verdict import Place
 
 Picture = NDArray[np.float32]
 CUT = 0.4
@@ -109,7 +111,34 @@ def solve_range(
         raise raised[0]
     for branch, way in zip(branches, ways, strict=True):
         solver.known.update({frame: place for frame, place in branch.known.items() if frame in way})
+    if isinstance(solver, PlaneSolver) and not stop():
+        _polish(solver, [b for b in branches if isinstance(b, PlaneSolver)], ways, note)
     return places
+
+
+def _polish(solver: PlaneSolver, branches: list[PlaneSolver], ways: list[range], note: Callable[[Place], None]) -> None:
+    """Once more the frames whose course bends or that were taken to be exposed otherwise, now that all is known.
+
+    Twice where the exposure was another, for then the neighbours were off as well.
+    """
+    learnt = {frame: branch.exposure for branch, way in zip(branches, ways, strict=True) for frame in way}
+    solver.grain = branches[0].grain if branches else solver.grain
+    solver.exposure = solver.exposed(solver.known) or (branches[0].exposure if branches else solver.exposure)
+    frames = sorted(frame for frame in learnt if frame in solver.known)
+    half = len(frames) // 2
+    other = any(not each.same_as(solver.exposure) for each in learnt.values())
+    for _ in range(2 if other else 1):
+        known = dict(solver.known)
+
+        def go(twin: PlaneSolver, part: list[int], known: dict[int, Place] = known) -> list[Place]:
+            found = (twin.polished(frame, known, learnt[frame]) for frame in part)
+            return [place for place in found if place is not None]
+
+        with ThreadPoolExecutor(2) as pool:
+            for better in pool.map(go, (solver.branch(), solver.branch()), (frames[:half], frames[half:])):
+                for place in better:
+                    solver.known[place.frame] = place
+                    note(place)
 
 
 def segments(at: int, references: list[int], first: int, last: int) -> list[tuple[int, int, int]]:

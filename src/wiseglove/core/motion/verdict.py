@@ -1,0 +1,82 @@
+"""What is known of a frame's motion, how far it can be trusted, and why not more."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from wiseglove.core.motion.align import Fit
+
+Matrix = NDArray[np.float64]
+Status = Literal["solved", "unsure", "lost", "bridged", "held"]
+THRESHOLDS = {"deviation": 0.35, "agreement": 0.5, "spread": 0.45, "correlation": 0.93}
+
+
+@dataclass(frozen=True)
+class Point:
+    """Where a point is seen on a frame, and whether it is."""
+
+    x: float
+    y: float
+    status: Status
+    confidence: float
+
+
+@dataclass(frozen=True)
+class Place:
+    """A frame's motion from the reference (None where it is lost), how far to trust it, and why not more."""
+
+    frame: int
+    matrix: Matrix | None
+    status: Status
+    confidence: float
+    parts: dict[str, float] = field(default_factory=dict)
+    reason: str = ""
+    points: dict[str, Point] = field(default_factory=dict)
+    """Where it is put together from points: each of them."""
+
+
+def confidence_of(parts: dict[str, float]) -> tuple[float, str]:
+    """0..1 with one half where a frame stops being sure, and the part that is weakest."""
+    if not parts:
+        return 0.0, "agreement"
+    marks = {
+        "deviation": 0.5 ** (parts["deviation"] / THRESHOLDS["deviation"]),
+        "agreement": np.interp(parts["agreement"], [0.15, 0.5, 0.9], [0, 0.5, 1]),
+        "spread": np.interp(parts["spread"], [0.1, 0.45, 0.8], [0, 0.5, 1]),
+        "correlation": np.interp(parts["correlation"], [0.75, 0.93, 0.99], [0, 0.5, 1]),
+        "reduction": np.interp(parts.get("reduction", 1.0), [1, 6.5, 10], [1, 0.5, 0]),
+    }
+    weakest = min(marks, key=lambda name: float(marks[name]))
+    return float(marks[weakest]), weakest
+
+
+def judged(frame: int, fit: Fit) -> Place:
+    """The verdict on a fit."""
+    confidence, weakest = confidence_of(fit.parts)
+    reason = "" if confidence >= 0.5 else why(fit.parts, weakest)
+    if confidence >= 0.5:
+        return Place(frame, fit.matrix, "solved", confidence, fit.parts)
+    if confidence >= 0.15:
+        return Place(frame, fit.matrix, "unsure", confidence, fit.parts, reason)
+    return Place(frame, None, "lost", confidence, fit.parts, reason)
+
+
+def why(parts: dict[str, float], weakest: str) -> str:
+    """What a person would call it: covered, frame (leaving it), texture, edge-on or light."""
+    if not parts:
+        return "covered"
+    if parts["inside"] < 0.45:
+        return "frame"
+    if parts["seen"] < 0.5 * parts["inside"]:
+        return "covered"
+    if parts.get("reduction", 1.0) > 4:
+        return "edge-on"
+    if parts.get("blocks", 99.0) < 8 or weakest == "deviation":
+        return "texture"
+    if weakest == "correlation" and parts["agreement"] > 0.6:
+        return "light"
+    return "covered"
