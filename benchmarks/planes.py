@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+import tempfile
 import time
 from concurrent.futures import ProcessPoolExecutor
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
 from multiprocessing import get_context
 from pathlib import Path
 
+import av
 import cv2
 import numpy as np
 from numpy.typing import NDArray
@@ -70,21 +72,21 @@ class Clip:
         return float((inside * (1 - self.front[frame] / 255)).sum() / max(float(grown.sum()), 1))
 
 
-def _keep(name: str, scale: float, folder: Path, index: int) -> None:
-    taken = take(getattr(panel_shots, name)(scale), index)
+def _keep(name: str, how: tuple[float, ...], folder: Path, index: int) -> None:
+    taken = take(getattr(panel_shots, name)(*how), index)
     cv2.imwrite(str(folder / f"plate.{index:04d}.png"), taken.plate[..., ::-1])
     cv2.imwrite(str(folder / f"front.{index:04d}.png"), taken.front)
 
 
-def rendered(name: str, scale: float) -> Clip:
-    """The clip; frames are rendered once and kept."""
-    shot: Panel = getattr(panel_shots, name)(scale)
-    folder = KEPT / f"{shot.name}_{round(scale * 720)}"
+def rendered(name: str, *how: float) -> Clip:
+    """The clip of that name, made with `how`; frames are rendered once and kept."""
+    shot: Panel = getattr(panel_shots, name)(*how)
+    folder = KEPT / f"{shot.name}_{round(shot.scale * 720)}"
     folder.mkdir(parents=True, exist_ok=True)
     pictures, front = [], []
     missing = [i for i in range(shot.frames) if not (folder / f"front.{i:04d}.png").exists()]
     with ProcessPoolExecutor(2, mp_context=get_context("spawn")) as pool:
-        list(pool.map(partial(_keep, name, scale, folder), missing))
+        list(pool.map(partial(_keep, name, how, folder), missing))
     for index in range(shot.frames):
         plate, alpha = folder / f"plate.{index:04d}.png", folder / f"front.{index:04d}.png"
         pictures.append(seen_in(cv2.imread(str(plate))[..., ::-1].astype(np.float32), "luma"))
@@ -114,12 +116,12 @@ def solved(
     return places, (len(clip.pictures) - 1) / (time.perf_counter() - start)
 
 
-def errors(clip: Clip, places: dict[int, Place]) -> dict[int, float]:
+def errors(clip: Clip, places: dict[int, Place], at: int = 0) -> dict[int, float]:
     """Mean corner error of each solved frame."""
     return {
-        f: float(np.linalg.norm(apply(p.matrix, clip.corners[0]) - clip.corners[f], axis=1).mean())
+        f: float(np.linalg.norm(apply(p.matrix, clip.corners[at]) - clip.corners[f], axis=1).mean())
         for f, p in places.items()
-        if f > 0 and p.status == "solved" and p.matrix is not None
+        if f != at and p.status == "solved" and p.matrix is not None
     }
 
 
@@ -242,6 +244,7 @@ def run() -> list[Row]:
         Row("  by more than 2 px", int((errors_of_all > 2).sum()), "frames", "plane.very_wrong"),
         Row("plane: trackable frames missed, worst clip", max(missed.values()), "frames", "plane.missed", max(missed, key=lambda t: missed[t])),
         Row("plane: jitter on textured clips, worst", jitters[worst], "px", "plane.jitter", worst),
+        *_restless(clips["textured", 1.0]),
         *_found_again(clips["tray", 1.0]),
         *_speed(),
         _riding(),
@@ -255,6 +258,47 @@ def jitter(clip: Clip, places: dict[int, Place]) -> float:
     off = {f: apply(np.asarray(places[f].matrix), clip.corners[0]) - clip.corners[f] for f in solved_}
     bends = [off[f - 1] - 2 * off[f] + off[f + 1] for f in solved_ if f - 1 in off and f + 1 in off]
     return float(np.std(np.stack(bends)))
+
+
+RESTLESS = ((0.25, 1.0, 90.0), (0.5, 1.0, 120.0), (1.0, 1.0, 150.0), (0.5, 4.0, 180.0))
+"""Shutter, grain (4 is that of a fast film) and where the hand's path begins: none of these paths was tuned on."""
+REFERENCES = (3, 11, 19, 27)
+
+
+def _restless(calm: Clip) -> list[Row]:
+    """On every reference, moving or not: clips of a hurried hand, one of them compressed, and the calm one."""
+    found: list[tuple[float, str]] = []
+    far: list[float] = []
+    clips = [(calm, "calm"), *((rendered("restless", *how), f"{how[0] * 360:.0f} degrees") for how in RESTLESS)]
+    clips.append((_compressed(clips[2][0]), "compressed"))
+    for clip, name in clips:
+        for at in REFERENCES:
+            places, _ = solved(clip, filled(clip.shot.corners(at, RIM), clip.shape), False, at=at)
+            values = errors(clip, places, at)
+            found.append((float(np.mean(list(values.values()))), f"{name}, from frame {at}"))
+            far += list(values.values())
+    worst = max(found)
+    return [
+        Row(f"plane: from {len(found)} references on {len(clips)} clips, mean", float(np.mean([m for m, _ in found])), "px", "plane.references:mean", "all frames, shutters 90 to 360 degrees, grain, 4 Mbit/s"),
+        Row("  the worst of these means", worst[0], "px", "plane.references:worst", worst[1]),
+        Row("  frames wrong by more than 1 px", 100 * float((np.array(far) > 1).mean()), "%", "plane.references:wrong", f"worst {max(far):.2f} px of {len(far)}"),
+    ]  # fmt: skip
+
+
+def _compressed(clip: Clip) -> Clip:
+    """The clip through H.264 with 4 Mbit/s and 4:2:0."""
+    height, width = clip.shape
+    with tempfile.NamedTemporaryFile(suffix=".mp4") as file:
+        with av.open(file.name, "w") as movie:
+            stream = movie.add_stream("libx264", 24, {"maxrate": "4M", "bufsize": "4M"})
+            stream.width, stream.height, stream.pix_fmt, stream.bit_rate = width, height, "yuv420p", 4_000_000
+            for picture in clip.pictures:
+                grey = np.repeat(np.round(np.clip(picture, 0, 255)).astype(np.uint8)[..., None], 3, axis=2)
+                movie.mux(stream.encode(av.VideoFrame.from_ndarray(grey, "rgb24")))
+            movie.mux(stream.encode())
+        with av.open(file.name) as movie:
+            back = [f.to_ndarray(format="gray").astype(np.float32) for f in movie.decode(video=0)]
+    return replace(clip, pictures=back)
 
 
 def _found_again(clip: Clip) -> list[Row]:

@@ -110,6 +110,14 @@ def textured(scale: float = 1.0) -> Panel:
     )  # fmt: skip
 
 
+def restless(shutter: float, grain: float, begins: float) -> Panel:
+    """The lit panel before a camera in a hurried hand: it moves 3 to 14 pixels a frame, and hardly two frames alike."""
+    return replace(
+        textured(), name=f"restless_{round(shutter * 360)}_{round(grain)}", frames=36, shutter=shutter, grain=grain,
+        camera=lambda time: handheld(time + begins, 2.6, 1.9),
+    )  # fmt: skip
+
+
 def smaller(scale: float = 1.0) -> Panel:
     """The lit panel from farther away."""
     return replace(textured(scale), name="smaller", frames=40, pose=lambda time: standing(away=1.27))

@@ -44,6 +44,8 @@ from wiseglove.store.pictures import ExactPictures
 
 Matrix = NDArray[np.float64]
 PictureAt = Callable[[int], NDArray[np.float32]]
+FURTHER = 4
+"""Frames before and after the reference on which a channel must be better as well."""
 EVERY = 0.12
 """Seconds between two notices of what was solved."""
 
@@ -178,7 +180,9 @@ class _Seeing:
         self._own = own.result()
         self._channel = carrier.channel
         if carrier.channel == "auto":
-            self._channel = best_channel(self._own, self.mask)
+            further = (carrier.at + FURTHER, carrier.at - FURTHER)
+            beside = (self._pixels(f) for f in further if shot.plate.first <= f <= shot.plate.last)
+            self._channel = best_channel(self._own, self.mask, beside)
 
     def _draw(self) -> None:
         shot, carrier = self._shot, self._carrier

@@ -26,6 +26,8 @@ from wiseglove.media.spool import Spool, in_order
 Points = NDArray[np.float64]
 MARGIN = 4
 """Pixels that are left out round what hides the patch."""
+FURTHER = 4
+"""Frames before and after the reference on which a channel must be better as well."""
 KEPT = 48
 """Grey pictures that are kept in memory."""
 
@@ -59,7 +61,10 @@ def solve_files(request: Request, report: Callable[[str], None]) -> list[motion.
     ignored = _ignored(request.ignore, plate, first, last) if request.ignore else None
     mask = _mask(request, plate, ignored(at) if ignored else None)
     pixels = to_float(plate.read(at))
-    channel = best_channel(pixels, mask) if request.channel == "auto" else request.channel
+    channel = request.channel
+    if channel == "auto":
+        others = (to_float(plate.read(f)) for f in (at + FURTHER, at - FURTHER) if first <= f <= last)
+        channel = best_channel(pixels, mask, others)
     width, height = plate.size
 
     def grey(frame: int) -> NDArray[np.float32]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import Literal
 
 import cv2
@@ -14,8 +15,12 @@ Picture = NDArray[np.float32]
 Channel = Literal["auto", "luma", "red", "green", "blue"]
 LUMA = np.array([0.2126, 0.7152, 0.0722], np.float32)
 """ITU-R BT.709."""
-BETTER = 1.3
+BETTER = 2.0
 """A single channel is taken only where it tells so many times more than luma."""
+
+
+QUIETEST = 1.0
+"""Grey levels of noise that are always reckoned with: compression smooths grain, but what it puts in its place is no texture."""
 
 
 def seen_in(pixels: Picture, channel: Channel) -> Picture:
@@ -27,14 +32,25 @@ def seen_in(pixels: Picture, channel: Channel) -> Picture:
     return np.ascontiguousarray(pixels[..., ("red", "green", "blue").index(channel)])
 
 
-def best_channel(pixels: Picture, mask: Picture) -> Channel:
-    """The channel in which the patch (h, w) has most texture for its noise."""
+def best_channel(pixels: Picture, mask: Picture, others: Iterable[Picture] = ()) -> Channel:
+    """Luma, or the channel in which the patch (h, w) has clearly more texture for its noise.
+
+    others: further frames, looked at only where a single channel seems better: it must be so on every one of them.
+    """
     if pixels.shape[2] < 3:
         return "luma"
-    channels: tuple[Channel, ...] = ("luma", "red", "green", "blue")
     left, top, width, height = cv2.boundingRect((mask > 0.5).view(np.uint8))
     rows, columns = slice(top, top + height), slice(left, left + width)
-    pixels, mask = pixels[rows, columns], mask[rows, columns]
+    within = mask[rows, columns]
+    found = _best(pixels[rows, columns], within)
+    if found == "luma":
+        return found
+    same = all(_best(other[rows, columns], within) == found for other in others)
+    return found if same else "luma"
+
+
+def _best(pixels: Picture, mask: Picture) -> Channel:
+    channels: tuple[Channel, ...] = ("luma", "red", "green", "blue")
     clear = dict(zip(channels, each(lambda c: _clearness(seen_in(pixels, c), mask), channels), strict=True))
     best = max(clear, key=lambda channel: clear[channel])
     return best if clear[best] > BETTER * clear["luma"] else "luma"
@@ -45,7 +61,7 @@ def _clearness(picture: Picture, mask: Picture) -> float:
     within = mask > 0.5
     kernel = np.array([[1, -2, 1], [-2, 4, -2], [1, -2, 1]], np.float32)
     curved = np.abs(cv2.filter2D(picture, -1, kernel))[within]
-    noise = max(float(np.median(curved)) / 0.6745 / 6, 0.3)
+    noise = max(float(np.median(curved)) / 0.6745 / 6, QUIETEST)
     soft = cv2.GaussianBlur(picture, (0, 0), 1.0)
     steep = cv2.Sobel(soft, -1, 1, 0, scale=0.125) ** 2 + cv2.Sobel(soft, -1, 0, 1, scale=0.125) ** 2
     return float(steep[within].mean()) / noise**2

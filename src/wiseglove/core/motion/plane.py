@@ -37,6 +37,8 @@ ALIKE = 0.5
 """Correlation that a frame must have with a motion that only shifts on."""
 RUN_OUT = 0.3
 """Confidence of such a frame."""
+REMEMBERED, FAR = 24, 24
+"""Frames after which the place where a patch was last is forgotten, and pixels of the coarsest level it is looked for within."""
 NEAR = 0.85
 """Correlation from which a guess needs no search at the coarse levels."""
 
@@ -236,6 +238,7 @@ class PlaneSolver:
 
     def _settled(self, aligner: Aligner, frame: int, matrix: Matrix, within: Matrix, level: int) -> Place:
         """Without the blocks that disagree, once more; then the verdict."""
+        ends = apply(matrix, self.reference.corners)
         fit, good = aligner.measured(matrix, within, level=level)
         if level == 0 and fit.parts.get("residual"):
             self.grain = fit.parts["residual"] ** 2 / 2
@@ -243,7 +246,8 @@ class PlaneSolver:
             again = aligner.refine(matrix, within, level, [0.12], 0.01, keep=good)
             if again is not None:
                 fit, _ = aligner.measured(again, within, level=level)
-        return judged(frame, fit)
+        smear = float(np.abs(apply(within[-1], ends) - apply(within[0], ends)).max()) if len(within) > 1 else 0.0
+        return judged(frame, fit, smear)
 
     def refined(self, frame: int, place: Place, before: Matrix | None, after: Matrix | None) -> Place:
         """A place again, now that both neighbours are known: at full size, or reduced where that is sure enough."""
@@ -301,9 +305,9 @@ class PlaneSolver:
         found: list[tuple[float, int, dict[int, Matrix]]] = []
         for frame, place in known.items():
             around = _around(known, frame)
-            if frame == self.at or not {-1, 1} <= set(around) or place.parts.get("reduction", 9.0) > 1.25:
+            steep = place.parts.get("reduction", 9.0) > 1.25
+            if place.matrix is None or frame == self.at or steep or not {-1, 1} <= set(around):
                 continue
-            assert place.matrix is not None
             path = self._path(place.matrix, around)
             speed = travel(path, 1.0)
             if speed >= Exposure.FAST and place.status == "solved":
@@ -311,8 +315,7 @@ class PlaneSolver:
                 found.append((apart(path, two, 1.0) / speed, frame, around))
         learnt = Exposure()
         for _, frame, around in sorted(found, key=lambda each: each[:2])[: Exposure.ENOUGH]:
-            aligner, now = self.aligner(frame), known[frame].matrix
-            assert now is not None
+            aligner, now = self.aligner(frame), np.asarray(known[frame].matrix)
             level, energies = self._control_level(aligner, now), []
             for shutter, linear in (Exposure.CHOICES[i] for i in learnt.open):
                 aligner.linear = linear
@@ -347,10 +350,12 @@ class PlaneSolver:
         before: Place | None = self.known.get(frames.start - step)
         earlier: Place | None = self.known.get(frames.start - 2 * step)
         searching = before is None or before.matrix is None
+        lately: Place | None = None
         for frame in frames:
-            place = self._searched(frame) if searching else self.solve_frame(frame, before, earlier)
+            place = self._searched(frame, lately) if searching else self.solve_frame(frame, before, earlier)
             if place.status == "lost":
                 yield from self._better(frames, before, earlier, None)
+                lately = before or lately
                 searching, earlier, before = True, None, None
             else:
                 if searching:
@@ -373,12 +378,18 @@ class PlaneSolver:
         self.known[place.frame] = better
         yield better
 
-    def _searched(self, frame: int) -> Place:
+    def _searched(self, frame: int, lately: Place | None) -> Place:
+        """A frame after one that was lost: where the patch's features are seen, or not too far from where it was last."""
         aligner = self.aligner(frame)
         found = self._found(aligner)
-        if found is None:
-            return Place(frame, None, "lost", 0.0, {}, "covered")
-        place = self._from(aligner, frame, [found], None)
+        place = Place(frame, None, "lost", 0.0, {}, "covered")
+        if found is not None:
+            place = self._from(aligner, frame, [found], None)
+        if place.status != "solved" and lately is not None and abs(frame - lately.frame) <= REMEMBERED:
+            assert lately.matrix is not None
+            moved = aligner.shifted(lately.matrix, self.coarsest, FAR)
+            if moved is not None:
+                place = self._from(aligner, frame, [moved, lately.matrix], None)
         if place.status != "solved":
             return Place(frame, None, "lost", place.confidence, place.parts, place.reason)
         return place

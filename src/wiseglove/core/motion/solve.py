@@ -28,6 +28,11 @@ REASONS = {
     "frame": ("the patch leaves the frame", "bridge it by hand, or let it run out with shift only"),
     "texture": ("too little texture to be sure", "draw the patch larger, or round an edge or a corner"),
     "edge-on": ("the patch is seen too edge-on", "bridge the stretch by hand; solving goes on after it"),
+    "fast": (
+        "the patch moves so fast that its texture is blurred away",
+        "look at it, set it by hand where it is off, or begin on a frame nearby",
+    ),
+    "noise": ("there is too much noise in the picture", "draw the patch larger, or choose another channel"),
     "light": ("the light has changed too much", "leave out what changes with a blind spot, or take a reference nearby"),
     "runs-out": ("the motion runs out, only its shift is solved", "look at it, and set it by hand where it is off"),
     "point": (

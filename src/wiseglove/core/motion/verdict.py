@@ -54,10 +54,14 @@ def confidence_of(parts: dict[str, float]) -> tuple[float, str]:
     return float(marks[weakest]), weakest
 
 
-def judged(frame: int, fit: Fit) -> Place:
-    """The verdict on a fit."""
+SMEARED, NOISY = 4.0, 7.0
+"""Pixels of blur that take fine texture away, and grey levels of noise that drown it."""
+
+
+def judged(frame: int, fit: Fit, smear: float = 0.0) -> Place:
+    """The verdict on a fit; smear: pixels that the patch goes while the shutter is open."""
     confidence, weakest = confidence_of(fit.parts)
-    reason = "" if confidence >= 0.5 else why(fit.parts, weakest)
+    reason = "" if confidence >= 0.5 else why(fit.parts, weakest, smear)
     if confidence >= 0.5:
         return Place(frame, fit.matrix, "solved", confidence, fit.parts)
     if confidence >= 0.15:
@@ -65,8 +69,8 @@ def judged(frame: int, fit: Fit) -> Place:
     return Place(frame, None, "lost", confidence, fit.parts, reason)
 
 
-def why(parts: dict[str, float], weakest: str) -> str:
-    """What a person would call it: covered, frame (leaving it), texture, edge-on or light."""
+def why(parts: dict[str, float], weakest: str, smear: float = 0.0) -> str:
+    """What a person would call it: covered, frame (leaving it), edge-on, fast, noise, texture or light."""
     if not parts:
         return "covered"
     if parts["inside"] < 0.45:
@@ -75,6 +79,10 @@ def why(parts: dict[str, float], weakest: str) -> str:
         return "covered"
     if parts.get("reduction", 1.0) > 4:
         return "edge-on"
+    if smear > SMEARED and weakest in ("deviation", "correlation", "agreement"):
+        return "fast"
+    if parts.get("residual", 0.0) > NOISY and weakest in ("deviation", "correlation"):
+        return "noise"
     if parts.get("blocks", 99.0) < 8 or weakest == "deviation":
         return "texture"
     if weakest == "correlation" and parts["agreement"] > 0.6:
