@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import contextlib
 import logging
 import re
 import shutil
+from collections.abc import Iterator
 from pathlib import Path
 from typing import Annotated, TypeVar, get_args
 
@@ -122,6 +124,69 @@ def key(
     except (WrongUseError, MediaError) as error:
         typer.echo(str(error), err=True)
         raise typer.Exit(2) from error
+
+
+@app.command()
+def behind(
+    plate: Annotated[str, typer.Argument(help="A movie, a folder of pictures, or a pattern such as tap.%04d.png.")],
+    out: Annotated[Path, typer.Option(help="The PNG to write; alpha is 0 where nothing was ever uncovered.")],
+    motion: Annotated[
+        Path | None,
+        typer.Option(help="Corners of a pane as `wiseglove solve` writes them; without, the camera is locked."),
+    ] = None,
+    range_: Annotated[str, typer.Option("--range", help="First and last frame, A:B.")] = "",
+) -> None:
+    """Make the clean picture behind what passes: of the plate, or of the unrolled pane."""
+    from wiseglove.jobs.behind_files import Request, View, behind_of, read_motion, write_behind
+
+    with _in_words():
+        _check_folder(out)
+        view = View(Request(plate, read_motion(motion) if motion else None, *_frames(range_)))
+        write_behind(behind_of(view, _say), out)
+
+
+@app.command()
+def difference(
+    plate: Annotated[str, typer.Argument(help="A movie, a folder of pictures, or a pattern such as tap.%04d.png.")],
+    out: Annotated[Path, typer.Option(help="The folder to write 16-bit mattes to.")],
+    behind: Annotated[
+        Path | None, typer.Option(help="The clean picture, as `wiseglove behind` writes it; made here where left out.")
+    ] = None,
+    motion: Annotated[Path | None, typer.Option(help="Corners of a pane as `wiseglove solve` writes them.")] = None,
+    within: Annotated[str, typer.Option(help='Where to look, "x,y x,y x,y ..." in plate pixels.')] = "",
+    range_: Annotated[str, typer.Option("--range", help="First and last frame, A:B.")] = "",
+) -> None:
+    """Write a matte for each frame of what covers the clean picture behind."""
+    from wiseglove.jobs.behind_files import Request, View, behind_of, differences, read_behind, read_motion
+
+    with _in_words():
+        _check_folder(out)
+        view = View(Request(plate, read_motion(motion) if motion else None, *_frames(range_)))
+        empty = read_behind(behind, view.size) if behind else behind_of(view, _say)
+        differences(view, empty, _places(within, "--within", 3) if within else None, out, _say)
+
+
+def _say(text: str) -> None:
+    typer.echo(text, err=True)
+
+
+@contextlib.contextmanager
+def _in_words() -> Iterator[None]:
+    """What cannot be done is said, and the command ends with 2."""
+    from wiseglove.jobs.solve_files import WrongUseError
+
+    try:
+        yield
+    except (WrongUseError, MediaError) as error:
+        _say(str(error))
+        raise typer.Exit(2) from error
+
+
+def _check_folder(out: Path) -> None:
+    from wiseglove.jobs.solve_files import WrongUseError
+
+    if not out.parent.is_dir():
+        raise WrongUseError(f"There is no folder {out.parent} to write to. Make it first.")
 
 
 def _frames(text: str) -> tuple[int | None, int | None]:

@@ -1,0 +1,1 @@
+"""What lies behind: the picture without what passes before it, and mattes of what differs from it."""

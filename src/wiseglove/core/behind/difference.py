@@ -1,0 +1,155 @@
+"""A matte of what covers a known picture: where a frame differs from it, shadows told apart, edges by their mixture."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from wiseglove.core.behind.clean import Behind, light_of
+
+Picture = NDArray[np.float32]
+SURE, NONE = 7.0, 3.0
+"""Times the noise from which a neighbourhood surely differs, and up to which it does not."""
+LOOSE = 0.35
+"""Pixels by which the picture behind may lie off, which counts as noise along its edges."""
+DARKEST, LIGHTEST = 0.35, 1.08
+"""Light that a shadow leaves, in shares, and a little more for a reflection's end."""
+TINTED = 4.0
+"""Times the noise by which a shadow's colour may differ from what it lies on."""
+SPECK, SMALL_HOLE, HOLE = 60, 60, 6000
+"""Pixels of a region that is too small to be something, and of holes in something that are filled always, or where it differs."""
+ALIKE = 1.5
+"""Mean times the noise by which a view behind differs at most."""
+BAND = 12
+"""Pixels on each side of an edge in which it may be mixed of both."""
+EDGE = 8.0
+"""Pixels outside within which a mixture with something dark may look like its shadow, and is none."""
+DEEP, DEEPER = 3, 9
+"""Pixels inside from which a thing's own colour is taken, where it is thin and where it is not."""
+WHOLE = 0.94
+"""Share from which a pixel counts as wholly covered: a thing's colour varies."""
+
+
+def difference_matte(frame: Picture, behind: Behind) -> Picture:
+    """How much of each pixel is covered (h, w), 0..1, by something that is not in the picture behind.
+
+    frame: (h, w, 3) display-encoded 0..255, of the same view. What was never seen behind counts as not covered.
+    The edge is the share of the thing's own colour, from nearby inside, in a mixture with the known background, least
+    squares over the channels (Smith & Blinn 1996, known background and foreground).
+    """
+    left, top, width, height = cv2.boundingRect(behind.known.view(np.uint8))
+    if 0 < width * height < 0.9 * behind.known.size:  # a pane: only where it is
+        rows, columns = slice(top, top + height), slice(left, left + width)
+        part = Behind(behind.picture[rows, columns], behind.known[rows, columns], behind.noise)
+        out = np.zeros(behind.known.shape, np.float32)
+        out[rows, columns] = difference_matte(
+            frame[rows, columns], replace(part, known=np.ascontiguousarray(part.known))
+        )
+        return out
+    empty = behind.picture * light_of(frame, behind.picture, behind.known)
+    steep = np.abs(cv2.Sobel(empty, -1, 1, 0, scale=0.125)) + np.abs(cv2.Sobel(empty, -1, 0, 1, scale=0.125))
+    noise = np.asarray(behind.noise + LOOSE * steep, np.float32)
+    off = frame - empty
+    strength = np.sqrt(cv2.blur(np.asarray(((off / noise) ** 2).mean(2), np.float32), (3, 3)))
+    shaded = _shaded(frame, empty, noise)
+    strength = np.where(shaded, np.minimum(strength, NONE), strength)
+    strength[~behind.known] = 0
+    solid = _tidied(np.asarray(strength, np.float32))
+    return _mixed(frame, empty, solid, shaded, strength, behind)
+
+
+def _shaded(frame: Picture, empty: Picture, noise: Picture) -> NDArray[np.bool_]:
+    """Where a frame shows the same thing with less light: all channels by one factor."""
+    share = (frame * empty).sum(2) / np.maximum((empty * empty).sum(2), 1.0)
+    tint = np.abs(frame - share[..., None] * empty) / noise
+    worst = cv2.blur(np.asarray(tint.max(2), np.float32), (5, 5))
+    bright = empty.max(2) > 12
+    return np.asarray((share > DARKEST) & (share < LIGHTEST) & (worst < TINTED) & bright)
+
+
+def _tidied(strength: Picture) -> NDArray[np.bool_]:
+    """Likely regions that hold something sure (hysteresis, Canny 1986), without specks; holes filled that are no view behind.
+
+    A hole that shows what is behind differs from it by noise only; where a thing happens to look alike, it still differs more.
+    """
+    likely = (strength > (SURE + NONE) / 2).view(np.uint8)
+    closed = cv2.morphologyEx(likely, cv2.MORPH_CLOSE, _disc(2))
+    count, labels, stats, _ = cv2.connectedComponentsWithStats(closed, connectivity=8)
+    held = np.zeros(count, bool)
+    held[np.unique(labels[strength > SURE])] = True
+    held &= stats[:, cv2.CC_STAT_AREA] >= SPECK
+    held[0] = False
+    solid = held[labels]
+    count, labels, stats, _ = cv2.connectedComponentsWithStats((~solid).view(np.uint8), connectivity=4)
+    area = np.maximum(stats[:, cv2.CC_STAT_AREA], 1)
+    differs = np.bincount(labels.ravel(), strength.ravel(), count) / area
+    filled = (area <= SMALL_HOLE) | ((area <= HOLE) & (differs > ALIKE))
+    filled[labels[solid]] = False
+    return np.asarray(solid | filled[labels])
+
+
+def _mixed(
+    frame: Picture,
+    empty: Picture,
+    solid: NDArray[np.bool_],
+    shaded: NDArray[np.bool_],
+    strength: Picture,
+    behind: Behind,
+) -> Picture:
+    if not solid.any():
+        return np.zeros(solid.shape, np.float32)
+    inside, outside = _distance(solid), _distance(~solid)
+    own = _own_colour(frame, inside)
+    way = own - empty
+    length = (way * way).sum(2)
+    share = ((frame - empty) * way).sum(2) / np.maximum(length, (4 * behind.noise) ** 2)
+    alpha = np.clip(share / WHOLE, 0, 1).astype(np.float32)
+    # Where both sides look alike, or the pixel is no mixture of the two, the outline of what differs stands.
+    plain = cv2.GaussianBlur(solid.astype(np.float32), (0, 0), 1.0)
+    rest = np.linalg.norm(frame - empty - np.clip(share, 0, 1)[..., None] * way, axis=2)
+    told = np.clip(np.sqrt(length) / (8 * behind.noise) - 0.5, 0, 1) * np.clip(2 - rest / (6 * behind.noise + 4), 0, 1)
+    told = np.asarray(cv2.blur(np.asarray(told, np.float32), (3, 3)), np.float32)
+    alpha = np.asarray(alpha * told + plain * (1 - told), np.float32)
+    alpha[(outside > BAND) | (strength < NONE / 2) | (shaded & (outside > EDGE))] = 0
+    alpha[inside > BAND] = 1
+    return np.where(behind.known, alpha, 0).astype(np.float32)
+
+
+def _own_colour(frame: Picture, inside: Picture) -> Picture:
+    """The thing's colour at each pixel, from the nearest place deep inside it, or less deep where it is thin."""
+    shallow = inside > DEEP if (inside > DEEP).any() else inside > 0
+    own = _from_nearest(_mean_within(frame, shallow), shallow)
+    deep = inside > DEEPER
+    if deep.any():
+        near = (_distance(~deep) < 2.5 * DEEPER)[..., None]
+        own = np.where(near, _from_nearest(_mean_within(frame, deep), deep), own)
+    return np.asarray(own, np.float32)
+
+
+def _distance(where: NDArray[np.bool_]) -> Picture:
+    """Pixels from each place inside to the nearest outside; 0 outside."""
+    return np.asarray(cv2.distanceTransform(where.view(np.uint8), cv2.DIST_L2, 5), np.float32)
+
+
+def _from_nearest(values: Picture, source: NDArray[np.bool_]) -> Picture:
+    """Each pixel's value from the nearest place of the source."""
+    _, labels = cv2.distanceTransformWithLabels(
+        (~source).view(np.uint8), cv2.DIST_L2, 5, labelType=cv2.DIST_LABEL_PIXEL
+    )
+    by_label = np.zeros((int(labels.max()) + 1, values.shape[2]), np.float32)
+    by_label[labels[source]] = values[source]
+    return np.asarray(by_label[labels])
+
+
+def _mean_within(frame: Picture, source: NDArray[np.bool_]) -> Picture:
+    """Each pixel's colour averaged over its neighbourhood, of what counts."""
+    weight = source.astype(np.float32)
+    total = cv2.GaussianBlur(frame * weight[..., None], (0, 0), 2.0)
+    return np.asarray(total / np.maximum(cv2.GaussianBlur(weight, (0, 0), 2.0), 1e-3)[..., None], np.float32)
+
+
+def _disc(radius: int) -> NDArray[np.uint8]:
+    return np.asarray(cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * radius + 1, 2 * radius + 1)), np.uint8)

@@ -1,0 +1,129 @@
+"""The picture behind and what covers it, on small scenes whose parts are known exactly."""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from numpy.typing import NDArray
+
+from wiseglove.core.behind.clean import clean_picture, light_of
+from wiseglove.core.behind.difference import difference_matte
+
+Picture = NDArray[np.float32]
+H, W = 120, 200
+
+
+def wall(seed: int = 3) -> Picture:
+    rng = np.random.default_rng(seed)
+    soft = cv2.GaussianBlur(rng.standard_normal((H, W, 3)).astype(np.float32), (0, 0), 3)
+    return np.asarray(np.clip(110 + 160 * soft, 30, 220), np.float32)
+
+
+def walker(time: int, step: float = 6.0, wide: int = 40) -> Picture:
+    """Coverage (H, W) of a body that passes from the left."""
+    x = -wide + step * time
+    alpha = np.zeros((H, W), np.float32)
+    cv2.rectangle(alpha, (round(x * 8), 20 * 8), (round((x + wide) * 8), 118 * 8), 1.0, -1, cv2.LINE_AA, 3)
+    return alpha
+
+
+def scene(count: int, noise: float = 1.0, light: float = 0.0, step: float = 6.0) -> tuple[list[Picture], list[Picture]]:
+    rng = np.random.default_rng(8)
+    cloth = np.array([60, 90, 170], np.float32) + 25 * rng.standard_normal((H, W, 1)).astype(np.float32)
+    frames, covers = [], []
+    for time in range(count):
+        alpha = walker(time, step)
+        moved = np.roll(cloth, round(step * time), axis=1)
+        picture = wall() * (1 - alpha[..., None]) + moved * alpha[..., None]
+        gain = 1 + light * np.sin(time / 3) * np.linspace(0.6, 1, W)[None, :, None]
+        picture = picture * gain + noise * rng.standard_normal((H, W, 3))
+        frames.append(np.clip(picture, 0, 255).astype(np.float32))
+        covers.append(alpha)
+    return frames, covers
+
+
+def eight(frames: list[Picture]) -> NDArray[np.uint8]:
+    return np.round(np.stack(frames)).astype(np.uint8)
+
+
+@settings(max_examples=8, deadline=None)
+@given(st.floats(0.5, 3.0), st.floats(0.0, 0.08), st.floats(4.0, 9.0))
+def test_who_passes_is_not_in_the_picture_behind_whatever_noise_and_light(
+    noise: float, light: float, step: float
+) -> None:
+    frames, _ = scene(40, noise, light, step)
+    behind = clean_picture(eight(frames))
+    off = np.abs(behind.picture - wall())
+    assert behind.known.mean() > 0.99
+    # Against the scene's own light, which may be any: the goal is 2 of 255 where it was ever uncovered.
+    scale = np.median(behind.picture / wall())
+    assert np.abs(behind.picture / scale - wall())[behind.known].mean() < 2.0, off.mean()
+
+
+def test_someone_who_hides_a_place_more_than_half_of_the_time_is_not_taken_for_what_is_behind() -> None:
+    rng = np.random.default_rng(1)
+    frames = []
+    for time in range(40):
+        picture = wall() + rng.standard_normal((H, W, 3))
+        if 8 <= time < 32:  # 60 % of the frames
+            picture[30:90, 60:130] = (150, 120, 100) + 6 * rng.standard_normal((60, 70, 3))
+        frames.append(picture.astype(np.float32))
+    behind = clean_picture(eight(frames))
+    assert np.abs(behind.picture - wall()).mean() < 1.0
+
+
+def test_what_changes_all_the_time_is_left_open() -> None:
+    rng = np.random.default_rng(2)
+    frames = []
+    for _ in range(30):
+        picture = wall() + rng.standard_normal((H, W, 3))
+        picture[40:80, 50:100] = rng.uniform(0, 255, (40, 50, 3))
+        frames.append(np.clip(picture, 0, 255).astype(np.float32))
+    known = clean_picture(eight(frames)).known
+    assert known[42:78, 52:98].mean() < 0.1
+    assert known[:30].mean() > 0.99
+
+
+def test_three_frames_are_the_least() -> None:
+    with pytest.raises(ValueError, match="at least 3"):
+        clean_picture(eight(scene(2)[0]))
+
+
+def test_light_is_followed_also_beside_someone_who_covers_a_third() -> None:
+    empty = wall()
+    frame = empty * np.linspace(0.94, 1.06, W)[None, :, None]
+    frame[:, 70:130] = 20
+    light = light_of(frame.astype(np.float32), empty, np.ones((H, W), bool))[..., 0]
+    wanted = np.linspace(0.94, 1.06, W)
+    assert np.abs(light[:, 8:50] - wanted[8:50]).max() < 0.03
+    assert np.abs(light[:, 150:190] - wanted[150:190]).max() < 0.03
+
+
+def test_the_difference_is_what_covers_on_every_frame_also_under_a_shadow() -> None:
+    frames, covers = scene(40, 1.0)
+    behind = clean_picture(eight(frames))
+    for time in (4, 12, 20, 28):
+        shade = np.ones((H, W, 1), np.float32)
+        shade[60:, 150:] = 0.7
+        matte = difference_matte(frames[time] * np.where(covers[time][..., None] > 0, 1, shade), behind)
+        assert np.abs(matte - covers[time]).mean() < 0.02, time
+        around = (2 * (H + 40)) if covers[time].any() else 1
+        assert np.abs(matte - covers[time]).sum() / around < 2.0, time
+        taken = (matte > 0.5) & (covers[time] == 0) & (shade[..., 0] < 1)
+        assert taken.sum() < 0.01 * H * W, time
+
+
+def test_nothing_covers_an_empty_frame_and_nothing_is_said_where_nothing_is_known() -> None:
+    frames, _ = scene(40, 1.0)
+    behind = clean_picture(eight(frames))
+    empty = wall() + np.random.default_rng(5).standard_normal((H, W, 3)).astype(np.float32)
+    assert difference_matte(empty, behind).max() == 0
+    behind.known[:, :100] = False
+    covered = empty.copy()
+    covered[:, 40:160] = (10, 200, 240)
+    matte = difference_matte(covered, behind)
+    assert matte[:, :100].max() == 0
+    assert matte[20:100, 110:150].mean() > 0.98
