@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import logging
 
-from benchmarks import edges, feel, fills, fitting, following, keys, large, movements, opening, planes, taking_in
+from benchmarks import behind, edges, feel, fills, fitting, following, keys, large, movements, opening, planes, taking_in
 from benchmarks.table import show
 from wiseglove.core.warm import warm_up
 
@@ -18,6 +18,7 @@ show(
         *following.run(),
         *movements.run(),
         *planes.run(),
+        *behind.run(),
         *keys.run(),
         *opening.run(),
         *taking_in.run(),

@@ -101,27 +101,25 @@ def clean_picture(frames: Pixels, seen: NDArray[np.bool_] | None = None) -> Behi
             slopes[k, ..., c] = np.clip(cv2.Sobel(soft, -1, 1 - c, c, scale=SLOPES), -127, 127)
 
     each(adjust, range(count))
-    noise = _noise(alike, there)
-    picture, agree = np.empty((h, w, 3), np.float32), np.empty((h, w), np.int32)
-    _most_agree(alike, slopes, there, np.float32(3 * noise + 1), np.float32(SLOPES * (4 * noise + 2)), picture, agree)
+    noise = _noise(alike, middle, there)
+    picture, agree, spread = np.empty((h, w, 3), np.float32), np.empty((h, w), np.int32), np.empty((h, w), np.float32)
+    _most_agree(
+        alike, slopes, there, np.float32(3 * noise + 1), np.float32(SLOPES * (4 * noise + 2)), picture, agree, spread
+    )
     enough = np.maximum(there.sum(0) * LEAST_SHARE, FEWEST)
-    return Behind(picture, agree >= enough, noise)
+    known = agree >= enough
+    spreads = spread[known]
+    return Behind(picture, known, max(float(np.median(spreads)), LEAST_NOISE) if spreads.size else noise)
 
 
-def _noise(frames: Pixels, seen: NDArray[np.bool_]) -> float:
-    """Standard deviation from differences of neighbouring frames, by their median (common practice, no source)."""
-    steps = [
-        np.abs(a[::4, ::4].astype(np.int16) - b[::4, ::4])[s[::4, ::4] & t[::4, ::4]]
-        for a, b, s, t in zip(frames[:-1], frames[1:], seen[:-1], seen[1:], strict=True)
-    ]
-    values = np.concatenate([s.ravel() for s in steps]) if steps else np.zeros(0, np.int16)
-    # Whole levels: the median between two of them by how many lie below.
-    if values.size == 0:
-        return LEAST_NOISE
-    level = int(np.median(values))
-    below, at = float((values < level).mean()), float((values == level).mean())
-    middle = level - 0.5 + (0.5 - below) / max(at, 1e-6)
-    return float(max(middle / 0.6745 / np.sqrt(2), LEAST_NOISE))
+def _noise(frames: Pixels, picture: Picture, seen: NDArray[np.bool_]) -> float:
+    """Standard deviation of frames (T, h, w, 3) about a picture, by the lowest quarter of what they differ by.
+
+    That quarter is the picture's own as long as what passes covers less than about two thirds of it all; for normal noise it
+    ends at 0.319 standard deviations (table of the normal distribution).
+    """
+    off = np.abs(frames[:, ::4, ::4].astype(np.float32) - picture[::4, ::4])[seen[:, ::4, ::4]]
+    return max(float(np.quantile(off, 0.25)) / 0.319, LEAST_NOISE) if off.size else LEAST_NOISE
 
 
 @rows_at_once
@@ -141,7 +139,7 @@ def _middle(frames, seen, out):  # type: ignore[no-untyped-def]
 
 
 @rows_at_once
-def _most_agree(frames, slopes, seen, tolerance, slope, out, agree):  # type: ignore[no-untyped-def]
+def _most_agree(frames, slopes, seen, tolerance, slope, out, agree, spread):  # type: ignore[no-untyped-def]
     """For each pixel the mean of the frames that lie within the tolerances of the one that most lie near.
 
     Frames count more the farther they are spread in time: what passes comes and goes, what is behind is there before and after.
@@ -172,7 +170,7 @@ def _most_agree(frames, slopes, seen, tolerance, slope, out, agree):  # type: ig
                 score = near * np.sqrt(max(second / near - mean * mean, np.float32(0.25)))
                 if score > most:
                     most, best = score, i
-            r = g = b = np.float32(0)
+            r = g = b = squares = np.float32(0)
             m = 0
             for j in range(n):
                 off = max(abs(red[best] - red[j]), abs(green[best] - green[j]), abs(blue[best] - blue[j]))
@@ -180,8 +178,11 @@ def _most_agree(frames, slopes, seen, tolerance, slope, out, agree):  # type: ig
                     r += red[j]
                     g += green[j]
                     b += blue[j]
+                    squares += red[j] * red[j] + green[j] * green[j] + blue[j] * blue[j]
                     m += 1
             agree[y, x] = m
+            rest = squares - (r * r + g * g + b * b) / max(m, 1)
+            spread[y, x] = np.sqrt(max(rest, np.float32(0)) / (3 * max(m - 1, 1)))
             if m > 0:
                 out[y, x, 0], out[y, x, 1], out[y, x, 2] = r / m, g / m, b / m
             else:

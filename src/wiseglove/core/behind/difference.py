@@ -5,13 +5,15 @@ from __future__ import annotations
 from dataclasses import replace
 
 import cv2
+import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
 from wiseglove.core.behind.clean import Behind, light_of
+from wiseglove.core.parallel import rows_at_once
 
 Picture = NDArray[np.float32]
-SURE, NONE = 7.0, 3.0
+SURE, NONE = 4.0, 2.0
 """Times the noise from which a neighbourhood surely differs, and up to which it does not."""
 LOOSE = 0.35
 """Pixels by which the picture behind may lie off, which counts as noise along its edges."""
@@ -21,7 +23,7 @@ TINTED = 4.0
 """Times the noise by which a shadow's colour may differ from what it lies on."""
 SPECK, SMALL_HOLE, HOLE = 60, 60, 6000
 """Pixels of a region that is too small to be something, and of holes in something that are filled always, or where it differs."""
-ALIKE = 1.5
+ALIKE = 1.25
 """Mean times the noise by which a view behind differs at most."""
 BAND = 12
 """Pixels on each side of an edge in which it may be mixed of both."""
@@ -43,31 +45,56 @@ def difference_matte(frame: Picture, behind: Behind) -> Picture:
     left, top, width, height = cv2.boundingRect(behind.known.view(np.uint8))
     if 0 < width * height < 0.9 * behind.known.size:  # a pane: only where it is
         rows, columns = slice(top, top + height), slice(left, left + width)
-        part = Behind(behind.picture[rows, columns], behind.known[rows, columns], behind.noise)
+        sheet = Behind(behind.picture[rows, columns], behind.known[rows, columns], behind.noise)
         out = np.zeros(behind.known.shape, np.float32)
         out[rows, columns] = difference_matte(
-            frame[rows, columns], replace(part, known=np.ascontiguousarray(part.known))
+            frame[rows, columns], replace(sheet, known=np.ascontiguousarray(sheet.known))
         )
         return out
-    empty = behind.picture * light_of(frame, behind.picture, behind.known)
-    steep = np.abs(cv2.Sobel(empty, -1, 1, 0, scale=0.125)) + np.abs(cv2.Sobel(empty, -1, 0, 1, scale=0.125))
-    noise = np.asarray(behind.noise + LOOSE * steep, np.float32)
-    off = frame - empty
-    strength = np.sqrt(cv2.blur(np.asarray(((off / noise) ** 2).mean(2), np.float32), (3, 3)))
-    shaded = _shaded(frame, empty, noise)
+    empty = np.ascontiguousarray(behind.picture * light_of(frame, behind.picture, behind.known))
+    across, down = cv2.Sobel(empty, -1, 1, 0, scale=0.125), cv2.Sobel(empty, -1, 0, 1, scale=0.125)
+    differs, tint, share = (np.empty(frame.shape[:2], np.float32) for _ in range(3))
+    _compared(np.ascontiguousarray(frame), empty, across, down, np.float32(behind.noise), differs, tint, share)
+    strength = np.sqrt(cv2.blur(differs, (3, 3)))
+    # Where a frame shows the same thing with less light, all channels are less by one factor.
+    shaded = (share > DARKEST) & (share < LIGHTEST) & (cv2.blur(tint, (5, 5)) < TINTED)
     strength = np.where(shaded, np.minimum(strength, NONE), strength)
     strength[~behind.known] = 0
     solid = _tidied(np.asarray(strength, np.float32))
-    return _mixed(frame, empty, solid, shaded, strength, behind)
+    out = np.zeros(solid.shape, np.float32)
+    left, top, width, height = cv2.boundingRect(solid.view(np.uint8))
+    if width * height:
+        around = BAND + 2
+        rows, columns = (slice(max(a - around, 0), a + n + around) for a, n in ((top, height), (left, width)))
+        part = (rows, columns)
+        mixed = _mixed(frame[part], empty[part], solid[part], shaded[part], strength[part], behind.noise)
+        out[part] = np.where(behind.known[part], mixed, 0)
+    return out
 
 
-def _shaded(frame: Picture, empty: Picture, noise: Picture) -> NDArray[np.bool_]:
-    """Where a frame shows the same thing with less light: all channels by one factor."""
-    share = (frame * empty).sum(2) / np.maximum((empty * empty).sum(2), 1.0)
-    tint = np.abs(frame - share[..., None] * empty) / noise
-    worst = cv2.blur(np.asarray(tint.max(2), np.float32), (5, 5))
-    bright = empty.max(2) > 12
-    return np.asarray((share > DARKEST) & (share < LIGHTEST) & (worst < TINTED) & bright)
+@rows_at_once
+def _compared(frame, empty, across, down, noise, differs, tint, share):  # type: ignore[no-untyped-def]
+    """Mean square difference in units of noise, the share of light, and how far the channels are from one share of it."""
+    h, w, _ = frame.shape
+    for y in nb.prange(h):
+        for x in range(w):
+            total = product = square = bright = np.float32(0)
+            for c in range(3):
+                e, f = empty[y, x, c], frame[y, x, c]
+                own = noise + np.float32(LOOSE) * (abs(across[y, x, c]) + abs(down[y, x, c]))
+                off = (f - e) / own
+                total += off * off
+                product += f * e
+                square += e * e
+                bright = max(bright, e)
+            s = product / max(square, np.float32(1))
+            worst = np.float32(0)
+            for c in range(3):
+                own = noise + np.float32(LOOSE) * (abs(across[y, x, c]) + abs(down[y, x, c]))
+                worst = max(worst, abs(frame[y, x, c] - s * empty[y, x, c]) / own)
+            differs[y, x] = total / 3
+            tint[y, x] = worst
+            share[y, x] = s if bright > 12 else np.float32(0)
 
 
 def _tidied(strength: Picture) -> NDArray[np.bool_]:
@@ -97,25 +124,24 @@ def _mixed(
     solid: NDArray[np.bool_],
     shaded: NDArray[np.bool_],
     strength: Picture,
-    behind: Behind,
+    noise: float,
 ) -> Picture:
-    if not solid.any():
-        return np.zeros(solid.shape, np.float32)
+    solid = np.ascontiguousarray(solid)
     inside, outside = _distance(solid), _distance(~solid)
     own = _own_colour(frame, inside)
     way = own - empty
     length = (way * way).sum(2)
-    share = ((frame - empty) * way).sum(2) / np.maximum(length, (4 * behind.noise) ** 2)
+    share = ((frame - empty) * way).sum(2) / np.maximum(length, (4 * noise) ** 2)
     alpha = np.clip(share / WHOLE, 0, 1).astype(np.float32)
     # Where both sides look alike, or the pixel is no mixture of the two, the outline of what differs stands.
     plain = cv2.GaussianBlur(solid.astype(np.float32), (0, 0), 1.0)
     rest = np.linalg.norm(frame - empty - np.clip(share, 0, 1)[..., None] * way, axis=2)
-    told = np.clip(np.sqrt(length) / (8 * behind.noise) - 0.5, 0, 1) * np.clip(2 - rest / (6 * behind.noise + 4), 0, 1)
+    told = np.clip(np.sqrt(length) / (8 * noise) - 0.5, 0, 1) * np.clip(2 - rest / (6 * noise + 4), 0, 1)
     told = np.asarray(cv2.blur(np.asarray(told, np.float32), (3, 3)), np.float32)
     alpha = np.asarray(alpha * told + plain * (1 - told), np.float32)
     alpha[(outside > BAND) | (strength < NONE / 2) | (shaded & (outside > EDGE))] = 0
     alpha[inside > BAND] = 1
-    return np.where(behind.known, alpha, 0).astype(np.float32)
+    return alpha
 
 
 def _own_colour(frame: Picture, inside: Picture) -> Picture:
