@@ -4,7 +4,20 @@ from __future__ import annotations
 
 import logging
 
-from benchmarks import behind, edges, feel, fills, fitting, following, keys, large, movements, opening, planes, taking_in
+from benchmarks import (
+    behind,
+    edges,
+    feel,
+    fills,
+    fitting,
+    following,
+    keys,
+    large,
+    movements,
+    opening,
+    planes,
+    taking_in,
+)
 from benchmarks.table import show
 from wiseglove.core.warm import warm_up
 

@@ -166,6 +166,34 @@ def difference(
         differences(view, empty, _places(within, "--within", 3) if within else None, out, _say)
 
 
+@app.command()
+def carry(
+    plate: Annotated[str, typer.Argument(help="A movie, a folder of pictures, or a pattern such as tap.%04d.png.")],
+    outline: Annotated[
+        Path, typer.Option(help='The outline that is right, {"points": [[x, y, in_x, in_y, out_x, out_y]]}.')
+    ],
+    at: Annotated[int, typer.Option(help="The frame on which it is right.")],
+    range_: Annotated[str, typer.Option("--range", help="First and last frame, A:B.")],
+    out: Annotated[Path, typer.Option(help="The JSON file to write.")],
+    also: Annotated[
+        list[str] | None,
+        typer.Option(help="The same outline as it is right on another frame, FILE@FRAME. May be repeated."),
+    ] = None,
+    behind: Annotated[
+        str, typer.Option(help="auto, none, or the clean picture behind as `wiseglove behind` writes it.")
+    ] = "auto",
+) -> None:
+    """Carry an outline on to every frame of a range, with the doubt on each stretch."""
+    from wiseglove.jobs.carry_files import Request, carry_files
+
+    with _in_words():
+        _check_folder(out)
+        first, last = _frames(range_)
+        if first is None or last is None:
+            raise typer.BadParameter("--range is needed: the first and last frame, A:B.")
+        carry_files(Request(plate, outline, at, first, last, also or [], behind), out, _say)
+
+
 def _say(text: str) -> None:
     typer.echo(text, err=True)
 

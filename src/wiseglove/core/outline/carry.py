@@ -64,19 +64,43 @@ MOST_BENDING = 150
 MOST_PLACES = 360
 """On a long outline its edge is looked at in places that are farther apart."""
 MARGIN = 60
+PIECE = 9
+"""Features that a place goes with, where the thing moves in pieces."""
+ONE_PIECE = 0.75
+"""Share of the features that one similarity must explain, or else the thing moves in pieces."""
+LEAST_IN_SIGHT = 0.04
+"""Share of the outline that has to be in the picture."""
+BEYOND = 7.0
+"""How far outside the colours are that an edge divides from those inside, in pixels."""
+DOUBT = (0.83, 1.44, 1.66, 0.46, 2.93)
+"""Weights of the signs of doubt and what is added: logistic regression on the tapping glove and the waving hand, both classes
+and both clips counted alike; the colleague with the tray was kept aside."""
 
 
 @dataclass(frozen=True)
 class Carried:
     """One frame's outline (N, 8), how much it is to be believed (0..1), and why it went no further ("" where it did).
 
-    `where` is the part that would have run away, as a place on the outline before.
+    `where` is the part that would have run away, as a place on the outline before. `doubt` (N,) says for each segment how far
+    it is to be doubted, 0..1, one half where it stops being sure.
     """
 
     points: Points
     sure: float
     reason: str = ""
     where: tuple[float, float] | None = None
+    doubt: Array | None = None
+
+
+@dataclass(frozen=True)
+class _Gone:
+    """Where an outline has gone: with how much of its features, which of these (M, 2) were kept, and how its edge was found."""
+
+    points: Points
+    snapped: Snapped
+    believed: float
+    places: Array
+    kept: NDArray[np.bool_]
 
 
 class OutlineFollower:
@@ -98,22 +122,58 @@ class OutlineFollower:
 
     def on(self, picture: Picture) -> Carried:
         """The outline on the next frame, in either direction of time; the one before where it stops."""
+        found = self._gone(picture)
+        if isinstance(found, str):
+            return Carried(self._points, 0.0, found)
+        verdict = self._verdict(picture, found)
+        if not verdict.reason:
+            self._picture, self._points = picture, verdict.points
+        return verdict
+
+    def anyway(self, picture: Picture) -> Carried | None:
+        """As `on`, but with a shape whatever happens, and a doubt for each segment; None where nothing of it is in sight.
+
+        What cannot be followed as one thing goes piece by piece with the features nearby, and stays where none is.
+        """
+        if _box(self._points, picture.shape) is None or not self._in_sight(picture.shape):
+            return None
+        found = self._gone(picture, piecewise=True)
+        if isinstance(found, str):
+            lost = np.ones(len(self._points))
+            self._picture = picture
+            return Carried(self._points, 0.0, found, doubt=lost)
+        verdict = self._verdict(picture, found)
+        doubt = self._doubt(picture, found)
+        self._picture, self._points = picture, found.points
+        return replace(verdict, points=found.points, doubt=doubt)
+
+    def _in_sight(self, shape: tuple[int, ...]) -> bool:
+        places = normals_of(self._points, list(range(len(self._points))), FEATURES_APART).places
+        inside = ((places > 1) & (places < np.array([shape[1], shape[0]]) - 1)).all(axis=1)
+        return bool(inside.mean() > LEAST_IN_SIGHT)
+
+    def _gone(self, picture: Picture, piecewise: bool = False) -> _Gone | str:
+        """Where the outline goes with the features and onto the edge; why not, where it cannot be told."""
         crop = _box(self._points, picture.shape)
         if crop is None:
-            return Carried(self._points, 0.0, "The outline has left the picture.")
+            return "The outline has left the picture."
         left, top, right, bottom = crop
         before, after = (_grey(p[top:bottom, left:right]) for p in (self._picture, picture))
         places, at_first = self._features(picture.shape)
         if len(places) < 8:
-            return Carried(self._points, 0.0, "Too little of the outline is in the picture to follow it.")
+            return "Too little of the outline is in the picture to follow it."
         moved, believed = _followed(before, after, places - (left, top))
-        if believed.mean() < ENOUGH or believed.sum() < 8:
-            return Carried(self._points, float(believed.mean()), "What is inside changes too much to be followed.")
+        if believed.sum() < 8 or (believed.mean() < ENOUGH and not piecewise):
+            return "What is inside changes too much to be followed."
         start, end = places[believed], moved[believed] + (left, top)
         warp, kept = cv2.estimateAffinePartial2D(start, end, method=cv2.RANSAC, ransacReprojThreshold=3.0)
-        if warp is None or kept.mean() < 0.5:
-            return Carried(self._points, 0.0, "The parts inside move apart; draw them as outlines of their own.")
-        points = self._gone_along(np.asarray(warp, np.float64), start, end)
+        together = warp is not None and kept.mean() >= 0.5
+        if not together and not piecewise:
+            return "The parts inside move apart; draw them as outlines of their own."
+        if together and not (piecewise and kept.mean() < ONE_PIECE):
+            points = self._gone_along(np.asarray(warp, np.float64), start, end)
+        else:
+            points = self._gone_by_pieces(start, end)
         few = slice(None, None, -(-len(end) // MOST_BENDING))
         features = Found(at_first[believed][few], end[few], FEATURES_FIRST * few.step)
         edge = self._edge_of(points)
@@ -125,12 +185,17 @@ class OutlineFollower:
             features = replace(features, weight=FEATURES_THEN * few.step)
             self._elastic.bend(edge.places, edge.outward, snapped.clear, features)
             points = self._elastic.outline(snapped.points)
+        return _Gone(points, snapped, float(believed.mean()), places, believed)
+
+    def _verdict(self, picture: Picture, found: _Gone) -> Carried:
+        """Whether the whole of it can be believed, and why not."""
+        points, snapped = found.points, found.snapped
         unlike, worst, changed = self._unlikeness(picture, points)
         torn, off_shape = self._torn(points, snapped)
         size = np.sqrt(abs(signed_area(points) / max(abs(signed_area(self._points)), 1e-9)))
         runs_away = float(np.hypot(worst / UNLIKE_SOMEWHERE, torn / TORN))
         alike = 1 - max(unlike / UNLIKE, runs_away) / 2
-        sure = float(believed.mean() * max(alike, 0.0) * max(snapped.found, 0.2))
+        sure = float(found.believed * max(alike, 0.0) * max(snapped.found, 0.2))
         if unlike > UNLIKE:
             return Carried(self._points, sure, "What is inside no longer looks as it did; something may cover it.")
         if runs_away > 1:
@@ -144,8 +209,40 @@ class OutlineFollower:
             return Carried(self._points, sure, "The edge cannot be seen any more.")
         if not 0.8 < size < 1.25:
             return Carried(self._points, sure, "The outline would change its size too fast.")
-        self._picture, self._points = picture, points
         return Carried(points, sure)
+
+    def _doubt(self, picture: Picture, found: _Gone) -> Array:
+        """How far each segment (N,) is to be doubted, 0..1: the logistic of what goes with being two pixels off.
+
+        That is: colours inside that are unlike the first frame's, an edge found off the shape that is kept, an edge that cannot
+        be seen, and little difference between inside and outside. The weights were fitted on rendered hands (see DOUBT).
+        """
+        count = len(found.points)
+        now = normals_at(found.points, self._spots.segment, self._spots.t)
+        scale = max(float(np.ptp(self._inside, axis=0).max()), NARROWEST)
+        unlike = _by_segment(
+            np.linalg.norm(_colours(picture, now) - self._inside, axis=1) / scale, self._spots.segment, count
+        )
+        if found.snapped.clear is None:
+            return np.ones(count)
+        kept = self._edge_of(found.points)
+        edge = self._edge_of(found.snapped.points)
+        off = np.abs(((edge.places - kept.places) * edge.outward).sum(axis=1))
+        beyond = replace(kept, places=kept.places + kept.outward * BEYOND)
+        contrast = np.linalg.norm(_colours(picture, beyond) - _colours(picture, kept), axis=1)
+        off, unclear, contrast = (
+            _by_segment(v, self._elastic.segment, count) for v in (off, 1 - found.snapped.clear, contrast)
+        )
+        signs = (np.log(unlike + 0.02), np.log(off + 0.1), unclear, -np.log(contrast + 0.3), np.ones(count))
+        return np.asarray(1 / (1 + np.exp(-sum(w * sign for w, sign in zip(DOUBT, signs, strict=True)))))
+
+    def _gone_by_pieces(self, start: Array, end: Array) -> Points:
+        """The outline moved place by place with the features nearest to it, whatever the others do; the middle of them."""
+        along = normals_of(self._points, list(range(len(self._points))), FEATURES_APART)
+        nearest = np.argsort(cdist(along.places, start), axis=1)[:, :PIECE]
+        shift = np.median((end - start)[nearest], axis=1)
+        soft = np.stack([averaged(shift[:, c], 2, closed=True) for c in range(2)], axis=1)
+        return follow(self._points, along, along.places + soft, np.ones(len(self._points), bool), self._kinds)
 
     def _place(self, along: Normals | Elastic, k: int) -> tuple[float, float]:
         x, y = normals_at(self._points, along.segment[[k]], along.t[[k]]).places[0]
@@ -207,6 +304,12 @@ class OutlineFollower:
         scale = max(float(np.ptp(self._inside, axis=0).max()), NARROWEST)
         off = np.where(seen, np.linalg.norm(_colours(picture, now) - self._inside, axis=1), 0.0) / scale
         return float(off[seen].mean()), *_worst_stretch(off, FEATURES_APART)
+
+
+def _by_segment(values: Array, segment: NDArray[np.int64], count: int) -> Array:
+    """The mean of values (M,) on each of `count` segments; 0 where none lies."""
+    total = np.bincount(segment, values, count)
+    return np.asarray(total / np.maximum(np.bincount(segment, minlength=count), 1))
 
 
 def _worst_stretch(values: Array, spacing: float) -> tuple[float, int]:

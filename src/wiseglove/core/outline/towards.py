@@ -1,0 +1,120 @@
+"""An outline on every frame of a range, carried on from its keys; between two keys from both, blended where they meet."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Mapping
+from dataclasses import dataclass
+from itertools import pairwise
+
+import numpy as np
+from numpy.typing import NDArray
+
+from wiseglove.core.geometry.bezier import Points
+from wiseglove.core.outline.carry import OutlineFollower
+
+Array = NDArray[np.float64]
+Picture = NDArray[np.uint8]
+LASTING = 0.9
+"""Share of a doubt that is still there a frame later."""
+APART = 4.0
+"""Pixels between the two ways' outlines from which the middle between them is doubted."""
+CERTAIN = 0.05
+"""The least that a doubt counts as where two outlines are weighed against each other."""
+
+
+@dataclass(frozen=True)
+class Delivered:
+    """A frame's outline (N, 8) and the doubt on each of its segments (N,), 0..1; both None where nothing of it is in sight."""
+
+    frame: int
+    points: Points | None
+    doubt: Array | None
+
+
+def carry_range(
+    picture_at: Callable[[int], Picture],
+    keys: Mapping[int, Points],
+    kinds: list[str],
+    first: int,
+    last: int,
+    stop: Callable[[], bool] = lambda: False,
+) -> Iterator[Delivered]:
+    """Every frame of first..last, in stretches between keys. picture_at: frame number to RGB (H, W, 3).
+
+    keys: the outline as it is right on some frames, with the same points. Before the first and after the last key it is carried
+    on one way. Raises ValueError where keys have other numbers of points.
+    """
+    if len({len(points) for points in keys.values()}) != 1:
+        raise ValueError("the keys of an outline need the same number of points")
+    frames = sorted(keys)
+    for frame in frames:
+        if first <= frame <= last:
+            yield Delivered(frame, keys[frame], np.zeros(len(keys[frame])))
+    yield from _one_way(picture_at, keys[frames[0]], kinds, frames[0], range(frames[0] - 1, first - 1, -1), last, stop)
+    yield from _one_way(picture_at, keys[frames[-1]], kinds, frames[-1], range(frames[-1] + 1, last + 1), last, stop)
+    for a, b in pairwise(frames):
+        if b > first and a < last and b - a > 1:
+            yield from _between(picture_at, keys, kinds, (a, b), (first, last), stop)
+
+
+def _one_way(
+    picture_at: Callable[[int], Picture],
+    points: Points,
+    kinds: list[str],
+    at: int,
+    frames: range,
+    last: int,
+    stop: Callable[[], bool],
+) -> Iterator[Delivered]:
+    follower = OutlineFollower(picture_at(at), points, kinds) if len(frames) else None
+    gone = False
+    doubt = np.zeros(len(points))
+    for frame in frames:
+        if stop() or follower is None:
+            return
+        found = None if gone else follower.anyway(picture_at(frame))
+        gone = gone or found is None
+        if found is not None and found.doubt is not None:
+            # What has once gone astray is not right again by itself.
+            doubt = np.maximum(found.doubt, doubt * LASTING)
+        if frame <= last:
+            yield Delivered(frame, None if found is None else found.points, None if found is None else doubt.copy())
+
+
+def _between(
+    picture_at: Callable[[int], Picture],
+    keys: Mapping[int, Points],
+    kinds: list[str],
+    ends: tuple[int, int],
+    wanted: tuple[int, int],
+    stop: Callable[[], bool],
+) -> Iterator[Delivered]:
+    a, b = ends
+    inner = range(a + 1, b)
+    forth = {d.frame: d for d in _one_way(picture_at, keys[a], kinds, a, inner, b, stop)}
+    back = {d.frame: d for d in _one_way(picture_at, keys[b], kinds, b, inner[::-1], b, stop)}
+    if set(forth) != set(inner) or set(back) != set(inner):
+        return
+    for frame in inner:
+        if not wanted[0] <= frame <= wanted[1]:
+            continue
+        share = (frame - a) / (b - a)
+        one, other = forth[frame], back[frame]
+        if one.points is None or other.points is None:
+            yield other if one.points is None else one
+            continue
+        assert one.doubt is not None
+        assert other.doubt is not None
+        mine = (1 - share) ** 2 / (_at_points(one.doubt) + CERTAIN)
+        theirs = share**2 / (_at_points(other.doubt) + CERTAIN)
+        weight = theirs / (mine + theirs)
+        points = one.points * (1 - weight[:, None]) + other.points * weight[:, None]
+        apart = np.hypot(*(one.points - other.points)[:, :2].T)
+        split = np.maximum(apart, np.roll(apart, -1)) / APART
+        doubt = np.maximum(np.minimum(one.doubt, other.doubt), np.clip(split / 2, 0, 1) * 4 * share * (1 - share))
+        yield Delivered(frame, points, doubt)
+
+
+def _at_points(doubt: Array) -> Array:
+    """Doubt of points from that of the segments on both sides."""
+    return np.asarray(np.maximum(doubt, np.roll(doubt, 1)))
