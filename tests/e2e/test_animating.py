@@ -152,26 +152,29 @@ def test_carrying_on_is_kept_frame_by_frame(open_shot: Open) -> None:
     bench.last_done("Undid")
 
 
-def test_where_carrying_on_stops_the_part_is_shown(open_shot: Open) -> None:
+def test_carrying_on_goes_on_where_a_part_is_in_doubt_and_marks_it(open_shot: Open) -> None:
     bench = open_shot()
     bar = carried_on(bench, "Index finger", 20)
     # Its tip turns over while the hand comes near.
-    expect(bar).to_contain_text("A part of it", timeout=20_000)
-    stopped = re.search(r"before frame (\d+)", bar.inner_text())
-    assert stopped
-    ring = bench.page.get_by_test_id("lost")
+    expect(bar).to_contain_text("parts are in doubt", timeout=60_000)
+    told = re.search(r"over (\d+) frames; on (\d+) of them, from (\d+)", bar.inner_text())
+    assert told
+    frames, doubtful, first = map(int, told.groups())
+    assert frames >= 10  # it used to end at the first doubtful stretch
+    assert 1 <= doubtful <= frames
+    ring, marked = bench.page.get_by_test_id("lost"), bench.page.get_by_test_id("doubtful").locator("path")
     expect(ring).to_have_count(0)
-    for frame in (int(stopped[1]), int(stopped[1]) - 1):
-        bench.frame(frame)
-        expect(ring).to_be_visible()
+    bench.frame(first)
+    expect(ring).to_be_visible()
+    expect(marked.first).to_be_attached()
     (finger,) = (c for c in bench.elements("cover") if c["name"] == "Index finger")
     (outline,) = (o for o in bench.elements("outline") if o["cover"] == finger["id"])
-    key = min(outline["keys"], key=lambda k: abs(k["frame"] - int(stopped[1])))
+    key = min(outline["keys"], key=lambda k: abs(k["frame"] - first))
     box = ring.bounding_box()
     assert box
     middle = np.array([box["x"] + box["width"] / 2, box["y"] + box["height"] / 2])
     near = [np.hypot(*(middle - bench.place(*p[:2]))) for p in key["points"]]
-    assert min(near) < 40  # it lies on the finger
+    assert min(near) < 60  # it lies on the finger
     bench.press("Escape")
     expect(ring).to_have_count(0)
 

@@ -12,9 +12,11 @@ from pydantic import BaseModel, Field
 from wiseglove.api.context import Context, Ctx
 from wiseglove.api.pictures import load_shot
 from wiseglove.api.schemas import Answer
+from wiseglove.core.geometry.bezier import Points
 from wiseglove.core.geometry.fitting import LONGEST, TooManyPointsError, fit_sparsely
-from wiseglove.core.outline.carry import OutlineFollower
+from wiseglove.core.outline.normals import normals_at
 from wiseglove.core.outline.snap import snap
+from wiseglove.core.outline.towards import carry_range
 from wiseglove.core.patience import go_on
 from wiseglove.shot.basics import Coordinate, Corner, ElementId, Point
 from wiseglove.shot.edits import OutlineDraft, thinned_keys
@@ -27,6 +29,10 @@ from wiseglove.shot.rider import Rider
 from wiseglove.store.errors import NotFoundError
 
 router = APIRouter(prefix="/api", tags=["outlines"])
+DOUBTFUL = 0.5
+"""Doubt from which a stretch of an outline is to be looked at."""
+FARTHEST_KEY = 24
+"""Frames up to which a later key is carried back from."""
 MOST_CARRIED = 60
 """Frames of one request; the page asks again from the last one."""
 
@@ -76,7 +82,8 @@ class SnapRequest(BaseModel):
 class Proposal(Answer):
     """Shapes by frame that are proposed, how much each is to be believed, and why it went no further.
 
-    `where` is the place on the last frame's outline whose part would have run away, where it was one.
+    `doubtful` are the segments of a frame's outline that are to be looked at, `where` the middle of the worst of them on the
+    first such frame.
     """
 
     shapes: dict[int, list[Point]]
@@ -84,6 +91,7 @@ class Proposal(Answer):
     moved: float = 0.0
     reason: str = ""
     where: Corner | None = None
+    doubtful: dict[int, list[int]] = Field(default_factory=dict)
 
 
 @router.post("/shots/{shot_id}/snap")
@@ -103,16 +111,24 @@ def propose_snap(shot_id: str, wanted: SnapRequest, context: Ctx) -> Proposal:
 
 
 class CarryRequest(BaseModel):
-    """From which frame an outline is carried on, and up to which one; before it where that lies earlier."""
+    """From which frame an outline is carried on, and up to which one; before it where that lies earlier.
+
+    tolerance: share of the outline that may be in doubt on a frame before it ends there.
+    """
 
     outline: ElementId
     frame: int
     to: int
+    tolerance: Annotated[float, Field(ge=0, le=1, allow_inf_nan=False)] = 0.6
 
 
 @router.post("/shots/{shot_id}/carry")
 def propose_carry(shot_id: str, wanted: CarryRequest, context: Ctx) -> Proposal:
-    """The outline on the next frames as the picture shows it; it ends early, with the reason, where that is unsure."""
+    """The outline on the next frames as the picture shows it, with the stretches that are in doubt.
+
+    Where a later key is there, it is carried on from both and blended. It ends where nothing of it is in sight, or more of
+    it is in doubt than the tolerance says.
+    """
     shot = load_shot(context, shot_id)
     rider = find_outline(shot, wanted.outline)
     check_frame(shot.plate, wanted.frame)
@@ -121,21 +137,54 @@ def propose_carry(shot_id: str, wanted: CarryRequest, context: Ctx) -> Proposal:
         raise EditError("There is no further frame to carry the outline on to. Nothing was changed.")
     step = 1 if to > wanted.frame else -1
     frames = range(wanted.frame + step, to + step, step)[:MOST_CARRIED]
+    keys = {wanted.frame: rider.shape_at(wanted.frame)}
+    following = [k.frame for k in rider.element.keys if (k.frame - wanted.frame) * step > 0]
+    if following:
+        key = min(following, key=lambda f: abs(f - wanted.frame))
+        if 1 < abs(key - wanted.frame) <= FARTHEST_KEY:
+            keys[key] = rider.shape_at(key)
+            frames = range(wanted.frame + step, key, step)[: len(frames)]
     kinds: list[str] = list(rider.element.kinds)
-    follower = OutlineFollower(plate_picture(context, shot, wanted.frame), rider.shape_at(wanted.frame), kinds)
-    proposal = Proposal(shapes={}, sure={})
-    for frame in frames:
+
+    def picture(frame: int) -> NDArray[np.uint8]:
         go_on()
-        carried = follower.on(plate_picture(context, shot, frame))
-        if carried.reason:
-            proposal.reason = f"It stops before frame {frame}. {carried.reason}"
-            proposal.where = carried.where
-            break
-        proposal.shapes[frame] = as_points(carried.points)
-        proposal.sure[frame] = round(carried.sure, 3)
+        return plate_picture(context, shot, frame)
+
+    proposal = Proposal(shapes={}, sure={})
+    ended = False
+    carried = carry_range(picture, keys, kinds, min(frames), max(frames), lambda: ended)
+    for found in carried:
+        if found.points is None or found.doubt is None:
+            proposal.reason = f"Nothing of it is in sight from frame {found.frame} on."
+            ended = True
+            continue
+        share = float((found.doubt >= DOUBTFUL).mean())
+        if ended or (share > wanted.tolerance and len(keys) == 1):
+            proposal.reason = proposal.reason or f"It ends before frame {found.frame}, where most of it is in doubt."
+            ended = True
+            continue
+        _take_in(proposal, found.frame, found.points, found.doubt)
     if not proposal.shapes:
         raise EditError(f"{proposal.reason} Nothing was changed; set this key by hand and go on from there.")
+    if proposal.doubtful and not proposal.reason:
+        on = sorted(proposal.doubtful, key=lambda f: abs(f - wanted.frame))
+        proposal.reason = (
+            f"Carried on over {len(proposal.shapes)} frames; on {len(on)} of them, from {on[0]}, parts are in doubt: look at "
+            "what is marked."
+        )
     return proposal
+
+
+def _take_in(proposal: Proposal, frame: int, points: Points, doubt: NDArray[np.float64]) -> None:
+    proposal.shapes[frame] = as_points(points)
+    proposal.sure[frame] = round(float(1 - doubt.mean()), 3)
+    segments = np.flatnonzero(doubt >= DOUBTFUL)
+    if len(segments):
+        proposal.doubtful[frame] = [int(k) for k in segments]
+        if proposal.where is None:
+            worst = np.array([int(doubt.argmax())])
+            x, y = normals_at(points, worst, np.array([0.5])).places[0]
+            proposal.where = (float(x), float(y))
 
 
 class ThinRequest(BaseModel):

@@ -9,6 +9,9 @@ export const bounds = {
     margin: { min: 0, max: 100 },
     smoothing: { min: 0, max: 50 },
   },
+  CarryRequest: {
+    tolerance: { min: 0, max: 1 },
+  },
   Correction: {
     first: { min: 0, max: 9999999 },
     pixel_aspect: { min: 0.1, max: 10 },

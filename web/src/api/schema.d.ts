@@ -499,7 +499,10 @@ export interface paths {
         put?: never;
         /**
          * Propose Carry
-         * @description The outline on the next frames as the picture shows it; it ends early, with the reason, where that is unsure.
+         * @description The outline on the next frames as the picture shows it, with the stretches that are in doubt.
+         *
+         *     Where a later key is there, it is carried on from both and blended. It ends where nothing of it is in sight, or more of
+         *     it is in doubt than the tolerance says.
          */
         post: operations["propose_carry"];
         delete?: never;
@@ -1436,6 +1439,8 @@ export interface components {
         /**
          * CarryRequest
          * @description From which frame an outline is carried on, and up to which one; before it where that lies earlier.
+         *
+         *     tolerance: share of the outline that may be in doubt on a frame before it ends there.
          */
         CarryRequest: {
             /** Frame */
@@ -1444,6 +1449,11 @@ export interface components {
             outline: string;
             /** To */
             to: number;
+            /**
+             * Tolerance
+             * @default 0.6
+             */
+            tolerance?: number;
         };
         /**
          * Checks
@@ -3173,9 +3183,14 @@ export interface components {
          * Proposal
          * @description Shapes by frame that are proposed, how much each is to be believed, and why it went no further.
          *
-         *     `where` is the place on the last frame's outline whose part would have run away, where it was one.
+         *     `doubtful` are the segments of a frame's outline that are to be looked at, `where` the middle of the worst of them on the
+         *     first such frame.
          */
         Proposal: {
+            /** Doubtful */
+            doubtful: {
+                [key: string]: number[];
+            };
             /**
              * Moved
              * @default 0

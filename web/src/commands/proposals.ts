@@ -60,11 +60,14 @@ export async function proposeCarry(by: number) {
     const shapes = shapesOf(found);
     const count = Object.keys(shapes).length;
     const text = found.reason || `Carried on over ${count} ${count === 1 ? "frame" : "frames"}`;
-    const last = frame + Math.sign(by) * count;
-    const lost = found.where
-      ? { at: found.where as [number, number], frames: [last, last + Math.sign(by)] }
-      : null;
-    setBench({ proposal: { ...start, shapes, sure: found.sure, kept: framesOf(shapes), text, lost } });
+    const doubtful = found.doubtful ?? {};
+    const begins = Object.keys(doubtful)
+      .map(Number)
+      .sort((x, y) => Math.abs(x - frame) - Math.abs(y - frame));
+    const lost = found.where ? { at: found.where as [number, number], frames: begins.slice(0, 1) } : null;
+    setBench({
+      proposal: { ...start, shapes, sure: found.sure, kept: framesOf(shapes), text, lost, doubtful },
+    });
   } catch (error) {
     if (bench().proposal === start) setBench({ proposal: null });
     say(error);

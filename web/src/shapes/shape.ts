@@ -89,16 +89,26 @@ export function pathOf(s: Shape, place: Place, closed = true): string {
     return `${tenths(sx)} ${tenths(sy)}`;
   };
   const parts = [`M${at(px(s, 0), py(s, 0))}`];
-  for (let i = 0; i < (closed ? n : n - 1); i += 1) {
-    const a = i * STRIDE;
-    const b = ((i + 1) % n) * STRIDE;
-    const [x, y] = [s[b]!, s[b + 1]!];
-    parts.push(
-      `C${at(s[a]! + s[a + 4]!, s[a + 1]! + s[a + 5]!)} ${at(x + s[b + 2]!, y + s[b + 3]!)} ${at(x, y)}`,
-    );
-  }
+  for (let i = 0; i < (closed ? n : n - 1); i += 1) parts.push(bow(s, i, at));
   if (closed) parts.push("Z");
   return parts.join("");
+}
+
+/** Segment i by itself as an SVG path, through a transform of places. */
+export function segmentPath(s: Shape, i: number, place: Place): string {
+  if (i >= count(s)) return "";
+  const at = (x: number, y: number) => {
+    const [sx, sy] = place(x, y);
+    return `${tenths(sx)} ${tenths(sy)}`;
+  };
+  return `M${at(px(s, i), py(s, i))}${bow(s, i, at)}`;
+}
+
+function bow(s: Shape, i: number, at: (x: number, y: number) => string): string {
+  const a = i * STRIDE;
+  const b = ((i + 1) % count(s)) * STRIDE;
+  const [x, y] = [s[b]!, s[b + 1]!];
+  return `C${at(s[a]! + s[a + 4]!, s[a + 1]! + s[a + 5]!)} ${at(x + s[b + 2]!, y + s[b + 3]!)} ${at(x, y)}`;
 }
 
 /** A place on segment i at t. */

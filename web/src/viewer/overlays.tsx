@@ -1,5 +1,5 @@
 import { frameBox, onScreen, placeOf } from "./frame";
-import { pathOf, shapeFrom, type Shape } from "../shapes/shape";
+import { pathOf, shapeFrom, type Shape, segmentPath } from "../shapes/shape";
 import { toScreen, type View } from "../state/view";
 import { Bench } from "../state/types";
 
@@ -90,13 +90,40 @@ export function Proposed({ b, v }: { b: Bench; v: View }) {
   const { lost } = b.proposal;
   return (
     <g data-testid="proposed">
-      {shape && b.proposal.kept.has(b.frame) && <Dashes shape={shape} place={place} />}
+      {shape && b.proposal.kept.has(b.frame) && (
+        <>
+          <Dashes shape={shape} place={place} />
+          <Doubtful shape={shape} segments={b.proposal.doubtful?.[b.frame] ?? []} place={place} />
+        </>
+      )}
       {lost?.frames.includes(b.frame) && <Lost at={place(...lost.at)} />}
     </g>
   );
 }
 
-/** Where a part would have run away: the place to set right by hand. */
+/** The stretches of a proposed shape that are to be looked at. */
+function Doubtful(props: {
+  shape: Shape;
+  segments: number[];
+  place: (x: number, y: number) => [number, number];
+}) {
+  const { shape, segments, place } = props;
+  return (
+    <g fill="none" strokeLinecap="round" data-testid="doubtful">
+      {segments.map((segment) => (
+        <path
+          key={segment}
+          d={segmentPath(shape, segment, place)}
+          stroke="#e0a13a"
+          strokeWidth={3}
+          strokeOpacity={0.9}
+        />
+      ))}
+    </g>
+  );
+}
+
+/** The worst doubtful place on the first frame that has one. */
 function Lost({ at: [x, y] }: { at: [number, number] }) {
   return (
     <g fill="none" data-testid="lost">

@@ -40,7 +40,9 @@ export interface Proposal {
   /** Frames that are to be kept; a carried frame can be left out. */
   kept: ReadonlySet<number>;
   text: string;
-  /** The part that would have run away, and the frames between which it does. */
+  /** Segments of a frame's shape that are to be looked at. */
+  doubtful?: Record<number, number[]>;
+  /** The worst of them on the first such frame. */
   lost?: { at: [number, number]; frames: number[] } | null;
 }
 

@@ -1,0 +1,90 @@
+"""Carrying on that never refuses a frame for one stretch: shapes for all frames, doubt where it is due, both ways between keys."""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+import pytest
+import shapely
+from numpy.typing import NDArray
+
+from wiseglove.core.geometry.bezier import ellipse, flatten
+from wiseglove.core.outline.towards import carry_range
+
+Picture = NDArray[np.uint8]
+H, W = 240, 360
+KINDS = ["smooth"] * 4
+RNG = np.random.default_rng(5)
+LEAVES = cv2.GaussianBlur(RNG.uniform(20, 140, (H, W, 3)).astype(np.float32), (0, 0), 2.0)
+CLOTH = cv2.GaussianBlur(RNG.uniform(90, 255, (H, 2 * W, 3)).astype(np.float32), (0, 0), 1.5)
+
+
+def thing(frame: int) -> np.ndarray:
+    """A padded sleeve's outline that drifts and swells a little."""
+    return ellipse(90 + 5.0 * frame, 120 + 6 * np.sin(frame / 4), 44 + 0.4 * frame, 34 + 0.2 * frame)
+
+
+def picture(frame: int, hidden: bool = False) -> Picture:
+    line = flatten(thing(frame), 0.05)
+    mask = np.zeros((H, W), np.uint8)
+    cv2.fillPoly(mask, [np.round((line - 0.5) * 256).astype(np.int32)], 255, cv2.LINE_AA, 8)
+    share = mask[..., None] / 255
+    left = W // 2 - round(5.0 * frame)
+    out = LEAVES * (1 - share) + CLOTH[:, left : left + W] * np.array([1.0, 0.7, 0.5]) * share
+    if hidden:
+        out[:, 150:190] = (20, 200, 230)
+    return np.asarray(np.clip(out, 0, 255), np.uint8)
+
+
+def off(points: np.ndarray, frame: int) -> float:
+    truth = shapely.LinearRing(flatten(thing(frame), 0.05))
+    return float(shapely.distance(truth, shapely.points(flatten(points, 0.5))).mean())
+
+
+def test_every_frame_asked_is_there_and_right_where_nothing_is_in_doubt() -> None:
+    found = {d.frame: d for d in carry_range(picture, {4: thing(4)}, KINDS, 0, 12)}
+    assert sorted(found) == list(range(13))
+    for frame, delivered in found.items():
+        assert delivered.points is not None
+        assert delivered.doubt is not None
+        assert off(delivered.points, frame) < 1.2, frame
+        assert (delivered.doubt < 0.5).mean() >= 0.75, (frame, delivered.doubt)
+
+
+def test_a_stretch_that_is_hidden_is_doubted_and_no_frame_is_refused() -> None:
+    found = {d.frame: d for d in carry_range(lambda f: picture(f, hidden=f >= 3), {2: thing(2)}, KINDS, 2, 10)}
+    assert sorted(found) == list(range(2, 11))
+    covered = found[9]
+    assert covered.points is not None
+    assert covered.doubt is not None
+    assert covered.doubt.max() > 0.5
+
+
+def test_between_two_keys_it_goes_by_the_picture_and_not_straight() -> None:
+    keys = {0: thing(0), 12: thing(12)}
+    found = {d.frame: d for d in carry_range(picture, keys, KINDS, 0, 12)}
+    assert sorted(found) == list(range(13))
+    assert (found[0].points == keys[0]).all()
+    assert (found[12].points == keys[12]).all()
+    middle, straight = found[6].points, (keys[0] + keys[12]) / 2
+    assert middle is not None
+    assert off(middle, 6) < 1.0
+    assert off(middle, 6) < 0.5 * off(straight, 6)
+    part = {d.frame for d in carry_range(picture, keys, KINDS, 5, 7)}
+    assert part == {5, 6, 7}
+
+
+def test_it_is_gone_only_where_nothing_of_it_is_in_the_picture() -> None:
+    def leaving(frame: int) -> Picture:
+        return np.ascontiguousarray(np.roll(picture(0), 60 * frame, axis=1) if frame < 6 else LEAVES.astype(np.uint8))
+
+    found = [d for d in carry_range(leaving, {0: thing(0)}, KINDS, 0, 9)]
+    assert [d.frame for d in found] == list(range(10))
+    gone = [d.points is None for d in found]
+    assert not gone[0]
+    assert gone == sorted(gone)  # what is gone stays gone
+
+
+def test_keys_with_other_points_are_refused() -> None:
+    with pytest.raises(ValueError, match="same number of points"):
+        list(carry_range(picture, {0: thing(0), 5: thing(5)[:3]}, KINDS, 0, 5))
