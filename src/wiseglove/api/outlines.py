@@ -166,13 +166,22 @@ def propose_carry(shot_id: str, wanted: CarryRequest, context: Ctx) -> Proposal:
         _take_in(proposal, found.frame, found.points, found.doubt)
     if not proposal.shapes:
         raise EditError(f"{proposal.reason} Nothing was changed; set this key by hand and go on from there.")
-    if proposal.doubtful and not proposal.reason:
-        on = sorted(proposal.doubtful, key=lambda f: abs(f - wanted.frame))
-        proposal.reason = (
-            f"Carried on over {len(proposal.shapes)} frames; on {len(on)} of them, from {on[0]}, parts are in doubt: look at "
-            "what is marked."
-        )
+    proposal.reason = _told(proposal, wanted.frame, proposal.reason, sorted(keys))
     return proposal
+
+
+def _told(proposal: Proposal, since: int, ending: str, keys: list[int]) -> str:
+    """Over how many frames it went, where it is in doubt, and why it ends; nothing where it went all the way."""
+    parts = []
+    if proposal.doubtful:
+        first = min(proposal.doubtful, key=lambda f: abs(f - since))
+        parts.append(
+            f"Carried on over {len(proposal.shapes)} frames; on {len(proposal.doubtful)} of them, from {first}, parts are in "
+            "doubt: look at what is marked."
+        )
+    elif len(keys) > 1:
+        parts.append(f"Carried on over {len(proposal.shapes)} frames between the keys at {keys[0]} and {keys[1]}.")
+    return " ".join([*parts, *([ending] if ending else [])])
 
 
 def _take_in(proposal: Proposal, frame: int, points: Points, doubt: NDArray[np.float64]) -> None:
