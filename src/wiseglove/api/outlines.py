@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from typing import Annotated
 
 import numpy as np
@@ -33,6 +34,8 @@ DOUBTFUL = 0.5
 """Doubt from which a stretch of an outline is to be looked at."""
 FARTHEST_KEY = 24
 """Frames up to which a later key is carried back from."""
+LONGEST_CARRYING = 10.0
+"""Seconds after which what has been carried on is shown; the artist can go on from there."""
 MOST_CARRIED = 60
 """Frames of one request; the page asks again from the last one."""
 
@@ -152,7 +155,12 @@ def propose_carry(shot_id: str, wanted: CarryRequest, context: Ctx) -> Proposal:
 
     proposal = Proposal(shapes={}, sure={})
     ended = False
-    carried = carry_range(picture, keys, kinds, min(frames), max(frames), lambda: ended)
+    until = time.monotonic() + LONGEST_CARRYING
+
+    def over() -> bool:
+        return ended or time.monotonic() > until
+
+    carried = carry_range(picture, keys, kinds, min(frames), max(frames), over)
     for found in carried:
         if found.points is None or found.doubt is None:
             proposal.reason = f"Nothing of it is in sight from frame {found.frame} on."
@@ -165,7 +173,10 @@ def propose_carry(shot_id: str, wanted: CarryRequest, context: Ctx) -> Proposal:
             continue
         _take_in(proposal, found.frame, found.points, found.doubt)
     if not proposal.shapes:
-        raise EditError(f"{proposal.reason} Nothing was changed; set this key by hand and go on from there.")
+        why = proposal.reason or "The server is too busy to carry it on just now."
+        raise EditError(f"{why} Nothing was changed; set this key by hand and go on from there, or try again.")
+    if not proposal.reason and len(proposal.shapes) < len(frames):
+        proposal.reason = "Keep these and press again to go on from there."
     proposal.reason = _told(proposal, wanted.frame, proposal.reason, sorted(keys))
     return proposal
 

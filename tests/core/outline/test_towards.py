@@ -88,3 +88,17 @@ def test_it_is_gone_only_where_nothing_of_it_is_in_the_picture() -> None:
 def test_keys_with_other_points_are_refused() -> None:
     with pytest.raises(ValueError, match="same number of points"):
         list(carry_range(picture, {0: thing(0), 5: thing(5)[:3]}, KINDS, 0, 5))
+
+
+def test_what_there_is_when_it_is_stopped_is_given() -> None:
+    asked: list[int] = []
+
+    def counted(frame: int) -> Picture:
+        asked.append(frame)
+        return picture(frame)
+
+    found = [d.frame for d in carry_range(counted, {0: thing(0), 12: thing(12)}, KINDS, 1, 11, lambda: len(asked) > 6)]
+    assert found == list(range(1, len(found) + 1))
+    assert 3 <= len(found) < 11
+    one_way = [d.frame for d in carry_range(counted, {0: thing(0)}, KINDS, 1, 11, lambda: len(asked) > 30)]
+    assert one_way == list(range(1, len(one_way) + 1))
