@@ -5,6 +5,7 @@ from __future__ import annotations
 import asyncio
 import contextlib
 import ctypes
+import gc
 import logging
 import signal
 import time
@@ -165,7 +166,12 @@ M_ARENA_MAX = -8
 
 
 def give_memory_back() -> None:
-    """Return to the system what is free but kept by the allocator (malloc_trim(3)); where there is no glibc, nothing."""
+    """Let go what only holds itself, and return what the allocator keeps to the system (malloc_trim(3), where there is glibc).
+
+    A solver and the pictures it keeps refer to each other: few objects and much memory, for which the collector does not come
+    by itself.
+    """
+    gc.collect()
     with contextlib.suppress(AttributeError):
         ctypes.CDLL(None).malloc_trim(0)
 
