@@ -66,24 +66,17 @@ def solve(
     ignore: Annotated[str | None, typer.Option(help="Pictures whose bright pixels are not looked at.")] = None,
 ) -> None:
     """Solve the motion of a flat patch and write where the pane's corners are on each frame."""
-    from wiseglove.jobs.solve_files import Request, WrongUseError, solve_files, write
+    from wiseglove.jobs.solve_files import Request, solve_files, write
 
-    def say(text: str) -> None:
-        typer.echo(text, err=True)
-
-    try:
+    with _in_words():
         first, last = _frames(range_)
         request = Request(
             plate, [_places(p, "--patch", 3) for p in patch or []], _places(pane, "--pane", 4, 4),
             [_places(b, "--blind", 3) for b in blind or []], at, first, last,
             _one_of(model, MODELS, "--model"), _one_of(channel, get_args(Channel), "--channel"), ignore,
         )  # fmt: skip
-        if not out.parent.is_dir():
-            raise WrongUseError(f"There is no folder {out.parent} to write to. Make it first.")
-        write(solve_files(request, say), out)
-    except (WrongUseError, MediaError) as error:
-        say(str(error))
-        raise typer.Exit(2) from error
+        _check_folder(out)
+        write(solve_files(request, _say), out)
 
 
 @app.command()
@@ -105,25 +98,21 @@ def key(
 ) -> None:
     """Key a subject before a coloured backing and write a matte for each frame."""
     from wiseglove.jobs.key_files import Request, key_files
-    from wiseglove.jobs.solve_files import WrongUseError
 
-    try:
+    with _in_words():
         first, last = _frames(range_)
         samples: list[tuple[float, float, float, float]] = []
         for text in sample or []:
             x, y, w, h = _places(text.replace(";", ","), "--sample", 1, 1, 4)[0].tolist()
             samples.append((x, y, w, h))
         for folder in (out, despilled):
-            if folder is not None and not folder.parent.is_dir():
-                raise WrongUseError(f"There is no folder {folder.parent} to write to. Make it first.")
+            if folder is not None:
+                _check_folder(folder)
         request = Request(
             plate, out, samples, backing, clean_plate, low, high, shrink, garbage, core, first, last, despilled
         )
-        count = key_files(request, lambda text: typer.echo(text, err=True))
-        typer.echo(f"{count} mattes are in {out}.", err=True)
-    except (WrongUseError, MediaError) as error:
-        typer.echo(str(error), err=True)
-        raise typer.Exit(2) from error
+        count = key_files(request, _say)
+        _say(f"{count} mattes are in {out}.")
 
 
 @app.command()

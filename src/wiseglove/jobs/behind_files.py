@@ -17,6 +17,7 @@ from wiseglove.core.motion.regions import filled
 from wiseglove.core.motion.solve import is_cut
 from wiseglove.core.parallel import each
 from wiseglove.interchange import motion
+from wiseglove.jobs.key_files import save_png
 from wiseglove.jobs.solve_files import WrongUseError
 from wiseglove.media.plate import PlateFiles, to_float
 
@@ -171,7 +172,7 @@ def write_behind(behind: Behind, target: Path) -> None:
     """The picture as 16-bit PNG; alpha 0 where it was never seen."""
     colours = np.round(np.clip(behind.picture[..., ::-1] / 255, 0, 1) * 65535).astype(np.uint16)
     alpha = (behind.known * np.uint16(65535)).astype(np.uint16)
-    _save(target, np.dstack([colours, alpha]))
+    save_png(target, np.dstack([colours, alpha]))
 
 
 def read_behind(where: Path, size: tuple[int, int]) -> Behind:
@@ -194,14 +195,8 @@ def differences(view: View, behind: Behind, within: Matrix | None, out: Path, re
 
     def one(frame: int) -> None:
         alpha = difference_matte(view.read(frame), view.laid(behind, frame)) * allowed
-        _save(out / f"matte.{frame:04d}.png", np.round(np.clip(alpha, 0, 1) * 65535).astype(np.uint16))
+        save_png(out / f"matte.{frame:04d}.png", np.round(np.clip(alpha, 0, 1) * 65535).astype(np.uint16))
 
     each(one, view.frames)
     report(f"{len(view.frames)} mattes are in {out}.")
     return len(view.frames)
-
-
-def _save(target: Path, pixels: NDArray[np.uint16]) -> None:
-    part = target.with_name(target.name + ".part")
-    part.write_bytes(cv2.imencode(".png", pixels, [cv2.IMWRITE_PNG_COMPRESSION, 1])[1].tobytes())
-    part.replace(target)

@@ -15,7 +15,7 @@ from sqlalchemy.orm import Session
 
 from wiseglove.core.geometry.homography import apply
 from wiseglove.core.motion.anchor import REACH, solve_sharply
-from wiseglove.core.motion.channels import best_channel, seen_in
+from wiseglove.core.motion.channels import FURTHER, best_channel, seen_in
 from wiseglove.core.motion.path import homographies
 from wiseglove.core.motion.plane import Going, PlaneSolver
 from wiseglove.core.motion.points import Feature, PointsSolver
@@ -44,8 +44,6 @@ from wiseglove.store.pictures import ExactPictures
 
 Matrix = NDArray[np.float64]
 PictureAt = Callable[[int], NDArray[np.float32]]
-FURTHER = 4
-"""Frames before and after the reference on which a channel must be better as well."""
 EVERY = 0.12
 """Seconds between two notices of what was solved."""
 

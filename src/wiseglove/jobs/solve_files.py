@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from wiseglove.core.geometry.homography import apply, is_convex
 from wiseglove.core.motion.anchor import solve_sharply
-from wiseglove.core.motion.channels import Channel, best_channel, seen_in
+from wiseglove.core.motion.channels import FURTHER, Channel, best_channel, seen_in
 from wiseglove.core.motion.models import Model
 from wiseglove.core.motion.plane import PlaneSolver
 from wiseglove.core.motion.regions import filled
@@ -26,8 +26,6 @@ from wiseglove.media.spool import Spool, in_order
 Points = NDArray[np.float64]
 MARGIN = 4
 """Pixels that are left out round what hides the patch."""
-FURTHER = 4
-"""Frames before and after the reference on which a channel must be better as well."""
 KEPT = 48
 """Grey pictures that are kept in memory."""
 

@@ -102,3 +102,8 @@ def test_what_there_is_when_it_is_stopped_is_given() -> None:
     assert 3 <= len(found) < 11
     one_way = [d.frame for d in carry_range(counted, {0: thing(0)}, KINDS, 1, 11, lambda: len(asked) > 30)]
     assert one_way == list(range(1, len(one_way) + 1))
+
+
+def test_only_the_range_is_given_wherever_its_key_lies() -> None:
+    assert {d.frame for d in carry_range(picture, {2: thing(2)}, KINDS, 5, 7)} == {5, 6, 7}
+    assert {d.frame for d in carry_range(picture, {9: thing(9)}, KINDS, 5, 7)} == {5, 6, 7}

@@ -19,6 +19,8 @@ BETTER = 2.0
 """A single channel is taken only where it tells so many times more than luma."""
 
 
+FURTHER = 4
+"""Frames before and after the reference on which a channel must be better as well."""
 QUIETEST = 1.0
 """Grey levels of noise that are always reckoned with: compression smooths grain, but what it puts in its place is no texture."""
 

@@ -275,10 +275,9 @@ class PlaneSolver:
         around = _around(known, frame)
         if not {-1, 1} <= set(around):
             return None
-        shutter = self.exposure.shutter
-        known_by = {k: around[k] for k in (-1, 1)}
-        off = apart(self._path(place.matrix, around), self._path(place.matrix, known_by), shutter)
-        if off < CURVED and (learnt.same_as(self.exposure) or travel(self._path(place.matrix, around), 1.0) < CURVED):
+        path, two = self._path(place.matrix, around), self._path(place.matrix, {k: around[k] for k in (-1, 1)})
+        same = learnt.same_as(self.exposure) or travel(path, 1.0) < CURVED
+        if same and apart(path, two, self.exposure.shutter) < CURVED:
             return None
         better = self._again(self.aligner(frame), place, around, 0)
         return better if better.status == "solved" else None

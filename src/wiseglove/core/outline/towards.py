@@ -47,14 +47,18 @@ def carry_range(
     if len({len(points) for points in keys.values()}) != 1:
         raise ValueError("the keys of an outline need the same number of points")
     frames = sorted(keys)
-    for frame in frames:
-        if first <= frame <= last:
+    begin, end = frames[0], frames[-1]
+
+    def all_of_them() -> Iterator[Delivered]:
+        for frame in frames:
             yield Delivered(frame, keys[frame], np.zeros(len(keys[frame])))
-    yield from _one_way(picture_at, keys[frames[0]], kinds, frames[0], range(frames[0] - 1, first - 1, -1), last, stop)
-    yield from _one_way(picture_at, keys[frames[-1]], kinds, frames[-1], range(frames[-1] + 1, last + 1), last, stop)
-    for a, b in pairwise(frames):
-        if b > first and a < last and b - a > 1:
-            yield from _between(picture_at, keys, kinds, (a, b), (first, last), stop)
+        yield from _one_way(picture_at, keys[begin], kinds, begin, range(begin - 1, first - 1, -1), stop)
+        yield from _one_way(picture_at, keys[end], kinds, end, range(end + 1, last + 1), stop)
+        for a, b in pairwise(frames):
+            if b > first and a < last and b - a > 1:
+                yield from _between(picture_at, keys, kinds, (a, b), stop)
+
+    yield from (found for found in all_of_them() if first <= found.frame <= last)
 
 
 def _one_way(
@@ -63,7 +67,6 @@ def _one_way(
     kinds: list[str],
     at: int,
     frames: range,
-    last: int,
     stop: Callable[[], bool],
 ) -> Iterator[Delivered]:
     follower = OutlineFollower(picture_at(at), points, kinds) if len(frames) else None
@@ -77,8 +80,7 @@ def _one_way(
         if found is not None and found.doubt is not None:
             # What has once gone astray is not right again by itself.
             doubt = np.maximum(found.doubt, doubt * LASTING)
-        if frame <= last:
-            yield Delivered(frame, None if found is None else found.points, None if found is None else doubt.copy())
+        yield Delivered(frame, None if found is None else found.points, None if found is None else doubt.copy())
 
 
 def _between(
@@ -86,19 +88,16 @@ def _between(
     keys: Mapping[int, Points],
     kinds: list[str],
     ends: tuple[int, int],
-    wanted: tuple[int, int],
     stop: Callable[[], bool],
 ) -> Iterator[Delivered]:
     a, b = ends
     inner = range(a + 1, b)
-    forth = {d.frame: d for d in _one_way(picture_at, keys[a], kinds, a, inner, b, stop)}
-    back = {d.frame: d for d in _one_way(picture_at, keys[b], kinds, b, inner[::-1], b, stop)}
+    forth = {d.frame: d for d in _one_way(picture_at, keys[a], kinds, a, inner, stop)}
+    back = {d.frame: d for d in _one_way(picture_at, keys[b], kinds, b, inner[::-1], stop)}
     if len(forth) < len(inner) or len(back) < len(inner):  # stopped: what there is from the first key
-        yield from (forth[frame] for frame in sorted(forth) if wanted[0] <= frame <= wanted[1])
+        yield from forth.values()
         return
     for frame in inner:
-        if not wanted[0] <= frame <= wanted[1]:
-            continue
         share = (frame - a) / (b - a)
         one, other = forth[frame], back[frame]
         if one.points is None or other.points is None:
