@@ -16,7 +16,7 @@ from wiseglove.core.motion.found import Finder
 from wiseglove.core.motion.models import FREEDOMS, Model
 from wiseglove.core.motion.moments import apart, between, course, samples_for, travel
 from wiseglove.core.motion.reference import LEVELS, SMALLEST, Reference, pyramid
-from wiseglove.core.motion.verdict import Place, judged
+from wiseglove.core.motion.verdict import Around, Place, around_of, from_before, judged
 
 Matrix = NDArray[np.float64]
 Picture = NDArray[np.float32]
@@ -41,20 +41,6 @@ REMEMBERED, FAR = 24, 24
 """Frames after which the place where a patch was last is forgotten, and pixels of the coarsest level it is looked for within."""
 NEAR = 0.85
 """Correlation from which a guess needs no search at the coarse levels."""
-
-
-Around = Mapping[int, Matrix]
-"""Motions of neighbouring frames, by their distance in frames."""
-
-
-def _before(last: Matrix | None) -> Around:
-    return {} if last is None else {-1: last}
-
-
-def _around(known: Mapping[int, Place], frame: int) -> dict[int, Matrix]:
-    """The two neighbours on each side of a frame that have a place."""
-    near = {k: known[frame + k].matrix for k in (-2, -1, 1, 2) if frame + k in known}
-    return {k: matrix for k, matrix in near.items() if matrix is not None}
 
 
 class PlaneSolver:
@@ -218,7 +204,7 @@ class PlaneSolver:
             if found is None:
                 return Place(frame, None, "lost", 0.0, {}, "covered")
             matrix, level = found, self._control_level(aligner, found)
-            within = self._within(matrix, _before(last), level=level)
+            within = self._within(matrix, from_before(last), level=level)
         aligned = aligner.refine(matrix, within, level, [0.5, 0.3, 0.15], 0.01)
         if aligned is None:
             return Place(frame, None, "lost", 0.0, {}, "covered")
@@ -228,7 +214,7 @@ class PlaneSolver:
         """The exposure's sub-poses at the first start, where that explains the half-size picture already."""
         if not starts or self._control_level(aligner, starts[0]) != 1:
             return None
-        within = self._within(starts[0], _before(last), level=1)
+        within = self._within(starts[0], from_before(last), level=1)
         return within if aligner.score(starts[0], 1, within) > NEAR else None
 
     def _control_level(self, aligner: Aligner, matrix: Matrix) -> int:
@@ -272,7 +258,7 @@ class PlaneSolver:
         place = known[frame]
         if place.status != "solved" or place.matrix is None or frame == self.at:
             return None
-        around = _around(known, frame)
+        around = around_of(known, frame)
         if not {-1, 1} <= set(around):
             return None
         path, two = self._path(place.matrix, around), self._path(place.matrix, {k: around[k] for k in (-1, 1)})
@@ -303,7 +289,7 @@ class PlaneSolver:
         """How the plate is exposed, by the solved frames that move fast and evenly; None where none moves enough."""
         found: list[tuple[float, int, dict[int, Matrix]]] = []
         for frame, place in known.items():
-            around = _around(known, frame)
+            around = around_of(known, frame)
             steep = place.parts.get("reduction", 9.0) > 1.25
             if place.matrix is None or frame == self.at or steep or not {-1, 1} <= set(around):
                 continue

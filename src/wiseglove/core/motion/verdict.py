@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Literal
 
@@ -37,6 +38,21 @@ class Place:
     reason: str = ""
     points: dict[str, Point] = field(default_factory=dict)
     """Where it is put together from points: each of them."""
+
+
+Around = Mapping[int, Matrix]
+"""Motions of neighbouring frames, by their distance in frames."""
+
+
+def from_before(last: Matrix | None) -> Around:
+    """The frame before as the only neighbour; none where it has no place."""
+    return {} if last is None else {-1: last}
+
+
+def around_of(known: Mapping[int, Place], frame: int) -> dict[int, Matrix]:
+    """The two neighbours on each side of a frame that have a place."""
+    near = {k: known[frame + k].matrix for k in (-2, -1, 1, 2) if frame + k in known}
+    return {k: matrix for k, matrix in near.items() if matrix is not None}
 
 
 def confidence_of(parts: dict[str, float]) -> tuple[float, str]:
