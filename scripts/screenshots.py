@@ -121,7 +121,7 @@ def soft(page: Page) -> None:
 def carrying(page: Page) -> None:
     bench = workbench(page, "1", 1052, "Hand")
     page.get_by_role("button", name="On", exact=True).click()
-    page.get_by_label("Proposed 1056").wait_for()
+    page.get_by_label("Proposed 1055").wait_for()
     bench.press("d", "d", "d")
     bench.settled()
     page.wait_for_timeout(400)
