@@ -17,7 +17,7 @@ from pymatting import estimate_alpha_cf
 
 from benchmarks.table import Row
 from tests.core.keying.scene import off, stage
-from tests.demo.presented import Presented, presented
+from tests.demo.presented import Presented, presented, waving
 from wiseglove.core.compositing.colour import encode, to_working
 from wiseglove.core.keying.band import band_of, solved_in_band
 from wiseglove.core.keying.clean import Steps, clean
@@ -29,6 +29,14 @@ from wiseglove.demo import footage, presenter, scene
 
 Picture = NDArray[np.float32]
 FRAMES = (3, 8, 20, 27, 41)
+WAVED = (
+    (0, "as hers", 1.0),
+    (2, "as hers", 1.0),
+    (16, "fair", 1.0),
+    (0, "dark", 1.0),
+    (8, "gloved", 0.5),
+    (9, "fair", 0.7),
+)
 PARTS = {
     "blur": "motion-blurred arm and hand",
     "hair": "hair",
@@ -41,7 +49,7 @@ PARTS = {
 
 def run() -> list[Row]:
     """All of them."""
-    return [*_accuracy(), *_glass(), *_enlarged(), *_speed()]
+    return [*_accuracy(), *_waving(), *_glass(), *_enlarged(), *_speed()]
 
 
 def _excess(picture: Picture, main: int) -> Picture:
@@ -88,6 +96,33 @@ def _accuracy() -> list[Row]:
             if part in ("blur", "hair", "edge"):
                 rows.append(Row(f"{name}, soft edge solved", solved_, "", None, peer))
         rows.append(Row(f"solving the soft edge, {backing}, 720p", float(np.median(seconds)), "s", None, ""))
+    return rows
+
+
+def _waving() -> list[Row]:
+    """An open hand whose finger tips move up to 40 px within the shutter. Its first frame only was looked at in tuning."""
+    rows = []
+    for backing in ("green", "blue"):
+        found: dict[str, list[float]] = {"blur": [], "edge": [], "solid": []}
+        plain: dict[str, list[float]] = {part: [] for part in found}
+        for index, skin, speed in WAVED:
+            f = waving(index, backing, skin, speed)
+            keyed = key(f.picture, f.keyer)
+            for part, errors in found.items():
+                errors.append(f.off(keyed.alpha, part))
+                plain[part].append(f.off(_one_colour(f, keyed.backing), part))
+        for part, errors in found.items():
+            name = f"key, {backing}: fast open hand, {PARTS[part]}, alone"
+            rows.append(
+                Row(
+                    f"{name}, mean",
+                    float(np.mean(errors)),
+                    "",
+                    f"key.waving:{part}",
+                    f"one colour {np.mean(plain[part]):.3f}",
+                )
+            )
+            rows.append(Row(f"{name}, worst", float(np.max(errors)), "", None, ""))
     return rows
 
 

@@ -48,7 +48,50 @@ class Presented:
 
 def presented(index: int, backing: str) -> Presented:
     """A frame (0-based) before a green or blue backing."""
-    taken = presenter.film(index, backing)
+    return _stored(presenter.film(index, backing), *_mattes(index))
+
+
+SKINS = {"fair": (0.55, 0.36, 0.27), "as hers": presenter.SKIN, "dark": (0.13, 0.065, 0.042), "gloved": presenter.GLOVE}
+"""Colours of the waving hand."""
+SPREAD = ((-0.62, 62, 13), (-0.24, 86, 12), (0.02, 94, 12), (0.26, 88, 11), (0.55, 70, 9))
+"""Angle from the hand, length and half width of each finger."""
+
+
+def waving(index: int, backing: str, skin: str = "as hers", speed: float = 1.0) -> Presented:
+    """A frame (0-based) with an open hand that waves from the elbow, finger tips up to 40 px within the shutter."""
+
+    def parts(time: float) -> list[presenter.Part]:
+        still = [p for p in presenter.parts_at(time) if p.name not in ("arm", "blade")]
+        shoulder, elbow = np.array([770.0, 470.0]), np.array([905.0, 490.0])
+        turn = 0.62 * np.sin(speed * 0.39 * time) - 0.1
+        way = np.array([np.sin(turn), -np.cos(turn)])
+        side = np.array([-way[1], way[0]])
+        wrist, palm = elbow + 150 * way, elbow + 205 * way
+        colour = SKINS[skin]
+        at = (float(palm[0]), float(palm[1]))
+        fingers = []
+        for angle, length, half in SPREAD:
+            out = np.cos(angle) * way + np.sin(angle) * side
+            root = palm + 30 * out
+            ends = presenter.limb(root, root + length * out, half + 1, half)
+            fingers.append(presenter.Part("arm", [ends], colour, anchor=at, lean=(0.003, -0.002)))
+        return [
+            *still,
+            presenter.Part("arm", [presenter.limb(shoulder, elbow, 48, 38)], presenter.SHIRT, weave=0.1),
+            presenter.Part("arm", [presenter.limb(elbow, wrist, 36, 25)], presenter.SHIRT, weave=0.1),
+            presenter.Part("arm", [presenter.limb(wrist, palm, 23, 40)], colour, anchor=at, lean=(0.004, -0.002)),
+            *fingers,
+        ]
+
+    taken = presenter.film(index, backing, parts=parts, subframes=32)
+    core, garbage = _mattes(index)
+    # The demo's core ends where its own arm begins, and says nothing of this hand.
+    core = np.where(cv2.erode(taken.alpha, np.ones((9, 9), np.uint8)) > 0.98, core, 0).astype(np.float32)
+    return _stored(taken, core, garbage)
+
+
+def _stored(taken: presenter.Filmed, core: Picture, garbage: Picture) -> Presented:
+    """What was filmed, its colour stored at half resolution."""
     alpha = taken.alpha
     stored = cv2.cvtColor(taken.plate, cv2.COLOR_RGB2YCrCb)
     half = (stored.shape[1] // 2, stored.shape[0] // 2)
@@ -56,7 +99,6 @@ def presented(index: int, backing: str) -> Presented:
         small = cv2.resize(stored[..., c], half, interpolation=cv2.INTER_AREA)
         stored[..., c] = cv2.resize(small, stored.shape[1::-1], interpolation=cv2.INTER_LINEAR)
     picture = np.asarray(decode(cv2.cvtColor(stored, cv2.COLOR_YCrCb2RGB) / np.float32(255)), np.float32)
-    core, garbage = _mattes(index)
     near = {k: cv2.dilate((v > 0.02).astype(np.uint8), np.ones((5, 5), np.uint8)) > 0 for k, v in taken.where.items()}
     soft = (alpha > 0.02) & (alpha < 0.98) & (garbage < 0.01)
     away = np.ones((9, 9), np.uint8)

@@ -7,6 +7,7 @@ is the mean of sub-frames over the shutter, each with its own place within the p
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any
@@ -63,7 +64,8 @@ def _ring(at: Array | tuple[float, float], across: float, down: float, turn: flo
     return np.asarray(p @ np.array([[c, s], [-s, c]]) + np.asarray(at))
 
 
-def _limb(a: Array, b: Array, ra: float, rb: float) -> Array:
+def limb(a: Array, b: Array, ra: float, rb: float) -> Array:
+    """The hull (n, 2) of two discs: half widths ra at a and rb at b."""
     ends = np.concatenate([_ring(a, ra, ra), _ring(b, rb, rb)]).astype(np.float32)
     return np.asarray(cv2.convexHull(ends)[:, 0], np.float64)
 
@@ -160,17 +162,17 @@ def parts_at(time: float) -> list[Part]:
         Part("body", [_ring((head[0] + x, head[1] - 14), 15, 3, -x / 5) for x in (-29, 29)], HAIR),
         Part("body", [_mouth(head, 3 + 2.5 * np.sin(time / 3))], (0.24, 0.07, 0.06)),
         Part("body", [bib], APRON, anchor=(640, 600), lean=(0.0018, -0.0006), weave=0.16),
-        Part("body", [_limb(left, low, 52, 40)], SHIRT, anchor=(470, 560), lean=(0.003, 0.0), weave=0.10),
-        Part("body", [_limb(low, book + (-40, 70), 38, 30)], SHIRT, anchor=(450, 620), lean=(0.003, 0.0), weave=0.10),
+        Part("body", [limb(left, low, 52, 40)], SHIRT, anchor=(470, 560), lean=(0.003, 0.0), weave=0.10),
+        Part("body", [limb(low, book + (-40, 70), 38, 30)], SHIRT, anchor=(450, 620), lean=(0.003, 0.0), weave=0.10),
         Part("body", [cover], PAPER, anchor=(470, 565), lean=(0.0012, -0.0010)),
         Part("body", [label], INK),
         Part("body", sprig, (0.10, 0.17, 0.06)),
-        Part("body", [_limb(book + (-70, 60), book + (-20, 78), 24, 19)], GLOVE, anchor=(420, 630), lean=(0.005, 0.0)),
-        Part("arm", [_limb(shoulder, elbow, 50, 37)], SHIRT, anchor=(800, 480), lean=(0.003, 0.0), weave=0.10),
-        Part("arm", [_limb(elbow, hand, 36, 25)], SHIRT, anchor=(880, 430), lean=(0.003, 0.0), weave=0.10),
-        Part("arm", [_limb(grip[0], grip[1], 7, 6)], WOOD),
+        Part("body", [limb(book + (-70, 60), book + (-20, 78), 24, 19)], GLOVE, anchor=(420, 630), lean=(0.005, 0.0)),
+        Part("arm", [limb(shoulder, elbow, 50, 37)], SHIRT, anchor=(800, 480), lean=(0.003, 0.0), weave=0.10),
+        Part("arm", [limb(elbow, hand, 36, 25)], SHIRT, anchor=(880, 430), lean=(0.003, 0.0), weave=0.10),
+        Part("arm", [limb(grip[0], grip[1], 7, 6)], WOOD),
         Part("blade", [blade], (0.55, 0.57, 0.60), anchor=(float(grip[1][0]), float(grip[1][1])), lean=(0.02, 0.012), mirrors=True),
-        Part("arm", [_limb(hand - tip * 14 + side * 6, hand + tip * 14, 27, 24)], GLOVE, anchor=(float(hand[0]), float(hand[1])), lean=(0.006, -0.003), weave=0.12),
+        Part("arm", [limb(hand - tip * 14 + side * 6, hand + tip * 14, 27, 24)], GLOVE, anchor=(float(hand[0]), float(hand[1])), lean=(0.006, -0.003), weave=0.12),
     ]  # fmt: skip
 
 
@@ -179,10 +181,10 @@ def _stage(time: float) -> list[Part]:
     drift = 5 * np.sin(time / 14)
     boom = [np.array([310.0 + drift, -30.0]), np.array([484.0 + drift, 44.0])]
     return [
-        Part("stand", [_limb(np.array([96.0, 250.0]), np.array([96.0, 730.0]), 7, 9)], BOOM),
+        Part("stand", [limb(np.array([96.0, 250.0]), np.array([96.0, 730.0]), 7, 9)], BOOM),
         Part("stand", [np.array([[58, 196], [136, 180], [142, 262], [64, 268]], np.float64)], (0.07, 0.07, 0.075)),
-        Part("boom", [_limb(boom[0], boom[1], 6, 6)], BOOM),
-        Part("boom", [_limb(boom[1], boom[1] + (64, 34), 23, 21)], (0.05, 0.05, 0.052), anchor=(516, 60), weave=0.5),
+        Part("boom", [limb(boom[0], boom[1], 6, 6)], BOOM),
+        Part("boom", [limb(boom[1], boom[1] + (64, 34), 23, 21)], (0.05, 0.05, 0.052), anchor=(516, 60), weave=0.5),
     ]
 
 
@@ -239,27 +241,36 @@ def _lay(
     return where, mask
 
 
-def film(index: int, name: str = "green", scale: float = 1.0) -> Filmed:
-    """Frame `index` (0-based) before a green or blue backing; the same each time."""
+def film(
+    index: int,
+    name: str = "green",
+    scale: float = 1.0,
+    parts: Callable[[float], list[Part]] = parts_at,
+    subframes: int = SUBFRAMES,
+) -> Filmed:
+    """Frame `index` (0-based) before a green or blue backing; the same each time.
+
+    parts: who stands there, at a time. subframes: the more, the faster something moves.
+    """
     back = backing(name, scale)
     total, own = np.zeros_like(back), np.zeros_like(back)
     alpha = np.zeros(back.shape[:2], np.float32)
     where = {k: np.zeros_like(alpha) for k in ("hair", "arm", "blade")}
-    for number in range(SUBFRAMES):
-        time = index + ((number + 0.5) / SUBFRAMES - 0.5) * scene.SHUTTER
+    for number in range(subframes):
+        time = index + ((number + 0.5) / subframes - 0.5) * scene.SHUTTER
         shift = np.array([(0.5 + number * 0.7548776662) % 1 - 0.5, (0.5 + number * 0.5698402910) % 1 - 0.5]) / scale
         stand, boom = _stage(time)[:2], _stage(time)[2:]
         picture, colours, cover = back.copy(), np.zeros_like(back), np.zeros_like(alpha)
         for part in stand:
             _lay(picture, part, shift, scale, back)
-        for part in parts_at(time):
+        for part in parts(time):
             laid = _lay(colours, part, shift, scale, back)
             if laid is None:
                 continue
             here, mask = laid
             cover[here] += mask - cover[here] * mask
             if part.name in where:
-                where[part.name][here] += mask / SUBFRAMES
+                where[part.name][here] += mask / subframes
         rows = np.flatnonzero(cover.any(axis=1))
         columns = np.flatnonzero(cover.any(axis=0))
         if rows.size:
@@ -275,11 +286,11 @@ def film(index: int, name: str = "green", scale: float = 1.0) -> Filmed:
         cv2.accumulate(picture, total)
         cv2.accumulate(colours, own)
         cv2.accumulate(cover, alpha)
-    alpha /= SUBFRAMES
-    own = own * np.float32(1 / SUBFRAMES)
+    alpha /= subframes
+    own = own * np.float32(1 / subframes)
     spilled = _spill(own, alpha, back)
     own += spilled
-    total = total * np.float32(1 / SUBFRAMES) + spilled
+    total = total * np.float32(1 / subframes) + spilled
     blur = 0.7 * scale
     plate = np.asarray(cv2.GaussianBlur(total, (0, 0), blur), np.float32)
     own = np.asarray(cv2.GaussianBlur(own, (0, 0), blur), np.float32)

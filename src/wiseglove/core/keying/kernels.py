@@ -206,3 +206,55 @@ def settled(sums, share, below):
             inverse = sure / max(s, np.float32(1e-6))
             for c in range(3):
                 below[y, x, c] = sums[y, x, c] * inverse + below[y, x, c] * (1 - sure)
+
+
+@rows_at_once
+def levels(top, share, main, one, other, colours, level):
+    """Sums as colours (j, i, 3), and by how much the main channel exceeds both others, as a share of all light (j, i)."""
+    for j in nb.prange(share.shape[0]):
+        for i in range(share.shape[1]):
+            inverse = np.float32(1.0) / max(share[j, i], np.float32(1e-4))
+            p, q, r = top[j, i, main] * inverse, top[j, i, one] * inverse, top[j, i, other] * inverse
+            colours[j, i, main], colours[j, i, one], colours[j, i, other] = p, q, r
+            level[j, i] = (p - max(q, r)) / max(p + q + r, np.float32(1e-3))
+
+
+@rows_at_once
+def traced(colours, backing, asked, pure, main, one, other, mixed, own):
+    """For blocks that are asked about: how much of the backing is in a colour (j, i, 3), and what it is mixed with.
+
+    pure (m, 3): what it may be mixed with. Least squares on both shares, with a fifth of the backing's square for how far
+    they are from one together, as in `mattes`; a mixture must have more of the main channel than what it is mixed with,
+    fit within 0.003 of the backing's square, and is preferred by how much backing it explains. own is left where none does.
+    """
+    for j in nb.prange(colours.shape[0]):
+        for i in range(colours.shape[1]):
+            if not asked[j, i]:
+                continue
+            p, p1, p2 = colours[j, i, main], colours[j, i, one], colours[j, i, other]
+            q, q1, q2 = backing[j, i, main], backing[j, i, one], backing[j, i, other]
+            bb = max(q * q + q1 * q1 + q2 * q2, np.float32(1e-6))
+            back = max(q - max(q1, q2), np.float32(1e-4))
+            here = (p - max(p1, p2)) / back
+            prior = np.float32(0.2) * bb
+            best = np.float32(9e9)
+            for m in range(pure.shape[0]):
+                f, f1, f2 = pure[m, main], pure[m, one], pure[m, other]
+                if (f - max(f1, f2)) / back > here - np.float32(0.03):
+                    continue
+                upper, lower = f * f + f1 * f1 + f2 * f2 + prior, bb + prior
+                both = q * f + q1 * f1 + q2 * f2 + prior
+                to_back, to_own = p * q + p1 * q1 + p2 * q2 + prior, p * f + p1 * f1 + p2 * f2 + prior
+                inverse = np.float32(1.0) / max(upper * lower - both * both, np.float32(1e-9))
+                v = (upper * to_back - both * to_own) * inverse
+                u = (lower * to_own - both * to_back) * inverse
+                if v <= 0 or v >= 1:
+                    continue
+                e, e1, e2 = p - u * f - v * q, p1 - u * f1 - v * q1, p2 - u * f2 - v * q2
+                off = (prior * (u + v - np.float32(1.0)) ** 2 + e * e + e1 * e1 + e2 * e2) / bb
+                if off > np.float32(0.003) or off - np.float32(0.01) * v > best:
+                    continue
+                best = off - np.float32(0.01) * v
+                lit = min(max(u / max(np.float32(1.0) - v, np.float32(0.2)), np.float32(0.5)), np.float32(1.5))
+                mixed[j, i] = v
+                own[j, i, main], own[j, i, one], own[j, i, other] = lit * f, lit * f1, lit * f2

@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wiseglove.core.keying import kernels
+from wiseglove.core.keying.materials import unmixed
 from wiseglove.core.keying.spread import blocks, carried_on, spread
 
 Picture = NDArray[np.float32]
@@ -199,8 +200,19 @@ def prepare(picture: Picture, keyer: Keyer, clean: Picture | None = None, core: 
     if core is not None:
         solid |= (core > 0.98).view(np.uint8)
     # Without anything solid the subject counts as dark.
-    own = spread(calm, solid, step=STEP) if solid.any() else np.zeros_like(calm)
+    own = _own(calm, solid, backing, core, keyer) if solid.any() else np.zeros_like(calm)
     return Prepared(calm, backing, own, _eroded(clear, CLEAR))
+
+
+def _own(calm: Picture, solid: Mask, backing: Picture, core: Picture | None, keyer: Keyer) -> Picture:
+    """The subject's own colours (h, w, 3) from what looks solid, carried on to everywhere."""
+    top, share = blocks(solid.shape, STEP)
+    kernels.gathered(calm, solid, STEP, top, share)
+    size = share.shape[::-1]
+    there = np.asarray(cv2.resize(backing, size, interpolation=cv2.INTER_AREA), np.float32)
+    inside = None if core is None else np.asarray(cv2.resize(core, size, interpolation=cv2.INTER_AREA), np.float32)
+    top = unmixed(top, share, there, inside, (keyer.main, *keyer.others))
+    return carried_on(top, share, solid.shape, STEP)
 
 
 def matte(prepared: Prepared, keyer: Keyer) -> Picture:
