@@ -219,13 +219,28 @@ def levels(top, share, main, one, other, colours, level):
             level[j, i] = (p - max(q, r)) / max(p + q + r, np.float32(1e-3))
 
 
+@nb.njit(cache=True, nogil=True, fastmath=True, inline="always")
+def _shares(p, p1, p2, f, f1, f2, q, q1, q2, bb):
+    """Shares u of f and v of q in p, and how far off that is (of the backing's square bb): see `traced`."""
+    prior = np.float32(0.2) * bb
+    upper, lower = f * f + f1 * f1 + f2 * f2 + prior, bb + prior
+    both = q * f + q1 * f1 + q2 * f2 + prior
+    to_back, to_own = p * q + p1 * q1 + p2 * q2 + prior, p * f + p1 * f1 + p2 * f2 + prior
+    inverse = np.float32(1.0) / max(upper * lower - both * both, np.float32(1e-9))
+    v = (upper * to_back - both * to_own) * inverse
+    u = (lower * to_own - both * to_back) * inverse
+    e, e1, e2 = p - u * f - v * q, p1 - u * f1 - v * q1, p2 - u * f2 - v * q2
+    return u, v, (prior * (u + v - np.float32(1.0)) ** 2 + e * e + e1 * e1 + e2 * e2) / bb
+
+
 @rows_at_once
-def traced(colours, backing, asked, pure, main, one, other, mixed, own):
+def traced(colours, backing, near, asked, pure, main, one, other, least, mixed, own):
     """For blocks that are asked about: how much of the backing is in a colour (j, i, 3), and what it is mixed with.
 
-    pure (m, 3): what it may be mixed with. Least squares on both shares, with a fifth of the backing's square for how far
-    they are from one together, as in `mattes`; a mixture must have more of the main channel than what it is mixed with,
-    fit within 0.003 of the backing's square, and is preferred by how much backing it explains. own is left where none does.
+    pure (m, 3): what it may be mixed with. near (j, i, 3): the nearest of them; what is hardly more than that one, mixed by
+    less than `least`, stays. Least squares on both shares, with a fifth of the backing's square for how far they are from
+    one together, as in `mattes`; a mixture must have more of the main channel than what it is mixed with, fit within
+    0.003 of the backing's square, and is preferred by how much backing it explains. own is left where none does.
     """
     for j in nb.prange(colours.shape[0]):
         for i in range(colours.shape[1]):
@@ -234,25 +249,18 @@ def traced(colours, backing, asked, pure, main, one, other, mixed, own):
             p, p1, p2 = colours[j, i, main], colours[j, i, one], colours[j, i, other]
             q, q1, q2 = backing[j, i, main], backing[j, i, one], backing[j, i, other]
             bb = max(q * q + q1 * q1 + q2 * q2, np.float32(1e-6))
+            u, v, off = _shares(p, p1, p2, near[j, i, main], near[j, i, one], near[j, i, other], q, q1, q2, bb)
+            if v < least and off < np.float32(0.003):
+                continue
             back = max(q - max(q1, q2), np.float32(1e-4))
             here = (p - max(p1, p2)) / back
-            prior = np.float32(0.2) * bb
             best = np.float32(9e9)
             for m in range(pure.shape[0]):
                 f, f1, f2 = pure[m, main], pure[m, one], pure[m, other]
                 if (f - max(f1, f2)) / back > here - np.float32(0.03):
                     continue
-                upper, lower = f * f + f1 * f1 + f2 * f2 + prior, bb + prior
-                both = q * f + q1 * f1 + q2 * f2 + prior
-                to_back, to_own = p * q + p1 * q1 + p2 * q2 + prior, p * f + p1 * f1 + p2 * f2 + prior
-                inverse = np.float32(1.0) / max(upper * lower - both * both, np.float32(1e-9))
-                v = (upper * to_back - both * to_own) * inverse
-                u = (lower * to_own - both * to_back) * inverse
-                if v <= 0 or v >= 1:
-                    continue
-                e, e1, e2 = p - u * f - v * q, p1 - u * f1 - v * q1, p2 - u * f2 - v * q2
-                off = (prior * (u + v - np.float32(1.0)) ** 2 + e * e + e1 * e1 + e2 * e2) / bb
-                if off > np.float32(0.003) or off - np.float32(0.01) * v > best:
+                u, v, off = _shares(p, p1, p2, f, f1, f2, q, q1, q2, bb)
+                if v <= 0 or v >= 1 or off > np.float32(0.003) or off - np.float32(0.01) * v > best:
                     continue
                 best = off - np.float32(0.01) * v
                 lit = min(max(u / max(np.float32(1.0) - v, np.float32(0.2)), np.float32(0.5)), np.float32(1.5))

@@ -24,7 +24,7 @@ WHOLE = 0.99
 """Share of solid pixels from which on a block is solid."""
 FAR = np.float32(9)
 """Beyond every level."""
-NONE, ALL = 0.06, 0.15
+NONE, ALL = np.float32(0.06), np.float32(0.15)
 """Share of the backing in a mixture from which on its own colour is the other one's a little, and altogether."""
 
 
@@ -55,7 +55,9 @@ def unmixed(
     if not len(pure) or not asked.any():
         return top
     mixed, own = np.zeros(share.shape, np.float32), colours.copy()
-    kernels.traced(colours, backing, asked, pure, *channels, mixed, own)
+    kernels.traced(
+        colours, backing, _nearest(colours, wide if wide.any() else even), asked, pure, *channels, NONE, mixed, own
+    )
     # A mixture with the backing goes on to where the backing is; what is alike in the middle of the subject does not.
     _, number = cv2.connectedComponents(((mixed > NONE) | ~full).view(np.uint8), connectivity=8)
     reaches = np.zeros(int(number.max()) + 1, bool)
@@ -66,6 +68,15 @@ def unmixed(
     out = top.copy()
     out[here] += (own[here] - colours[here]) * weight[:, None]
     return out
+
+
+def _nearest(colours: Picture, where: NDArray[np.bool_]) -> Picture:
+    """For each block the colour (j, i, 3) of the nearest one of those `where` (j, i)."""
+    away = (~where).view(np.uint8)
+    _, labels = cv2.distanceTransformWithLabels(away, cv2.DIST_L2, 5, labelType=cv2.DIST_LABEL_PIXEL)
+    by_label = np.zeros((int(labels.max()) + 1, 3), np.float32)
+    by_label[labels[where]] = colours[where]
+    return np.asarray(by_label[labels], np.float32)
 
 
 def _materials(colours: Picture) -> Picture:
