@@ -18,7 +18,7 @@ test: web/dist/index.html setup check  ## run all tests
 	@scripts/system.sh postgresql chromium libgomp1 ffmpeg libegl1 libgl1 libcairo2
 	@$(BIN)/wiseglove footage
 	cd web && npm test --silent
-	$(BIN)/pytest -n 2 --dist loadfile
+	$(BIN)/pytest -n 3 --dist loadfile
 
 check: setup  ## form, types and layers
 	$(BIN)/ruff check src tests benchmarks scripts

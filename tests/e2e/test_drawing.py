@@ -26,7 +26,8 @@ def draw_square(bench: Bench) -> None:
     bench.press("p")
     for corner in ((300, 200), (500, 200), (500, 400), (300, 400)):
         bench.click(*corner)
-    bench.press("Enter")
+    with bench.one_change():
+        bench.press("Enter")
     bench.last_done("Drew Cover")
 
 

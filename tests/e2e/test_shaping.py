@@ -21,7 +21,8 @@ def draw_square(bench: Bench, left: float = 300, top: float = 200, side: float =
     bench.press("p")
     for corner in ((left, top), (left + side, top), (left + side, top + side), (left, top + side)):
         bench.click(*corner)
-    bench.press("Enter")
+    with bench.one_change():
+        bench.press("Enter")
     bench.last_done("Drew Cover")
 
 

@@ -117,7 +117,7 @@ def test_the_whole_path(open_shot: Open, server: Server, tmp_path: Path) -> None
     page.get_by_role("button", name="Render").click()
     delivery = page.get_by_test_id("delivery").first
     link = delivery.get_by_role("link")
-    expect(link).to_be_visible(timeout=90_000)
+    expect(link).to_be_visible(timeout=240_000)
     with page.expect_download() as download:
         link.click()
     download.value.save_as(tmp_path / "out.zip")

@@ -8,7 +8,7 @@ each with its own place within the pixel, so motion blur and antialiasing are wh
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import cv2
@@ -97,6 +97,16 @@ def take(shot: Panel, index: int) -> Taken:
         _lay_all(shot, time, jitter, total, hidden)
     plate = _developed(total / SUBFRAMES, shot, index)
     return Taken(plate, np.round(hidden * (255 / SUBFRAMES)).astype(np.uint8), shot.corners(index))
+
+
+def still(shot: Panel, time: float) -> Array:
+    """What a shot shows at a time without what passes in front, linear and without grain, (h, w, 3) float32."""
+    width, height = shot.plate_size
+    total = np.zeros((height, width, 3), np.float32)
+    for number in range(SUBFRAMES):
+        jitter = ((0.5 + number * 0.7548776662) % 1 - 0.5, (0.5 + number * 0.5698402910) % 1 - 0.5)
+        _lay_all(replace(shot, front=None), time, jitter, total, np.zeros((height, width), np.float32))
+    return np.asarray(total / SUBFRAMES, np.float32)
 
 
 def _lay_all(shot: Panel, time: float, jitter: tuple[float, float], total: Array, hidden: Array) -> None:

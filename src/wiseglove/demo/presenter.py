@@ -76,7 +76,7 @@ def _mouth(head: Array, open_: float) -> Array:
     return np.concatenate([upper, lower[::-1]]) + head + (0, 60)
 
 
-def _smooth(points: list[list[float]]) -> Array:
+def smooth(points: list[list[float]]) -> Array:
     """A closed Catmull-Rom curve through points as a polygon."""
     p = np.array(points, np.float64)
     a, b, c, d = np.roll(p, 1, 0), p, np.roll(p, -1, 0), np.roll(p, -2, 0)
@@ -147,7 +147,7 @@ def parts_at(time: float) -> list[Part]:
         + sway
     )
     bib = np.array([[572, 478], [712, 478], [742, 725], [540, 725]]) + sway
-    neck = _smooth([[606, 300], [674, 300], [682, 412], [598, 412]]) + sway
+    neck = smooth([[606, 300], [674, 300], [682, 412], [598, 412]]) + sway
     left = np.array([520.0, 480.0]) + sway
     low = np.array([428.0, 640.0]) + sway
     at = (float(head[0]), float(head[1]))
