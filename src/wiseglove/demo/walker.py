@@ -7,6 +7,7 @@ light. Truth: the exact alpha of the whole figure and of six parts, each as if n
 
 from __future__ import annotations
 
+import itertools
 from dataclasses import dataclass
 from functools import cache
 from typing import Any
@@ -30,6 +31,8 @@ THIGH, SHIN, UPPER, LOWER = 112.0, 110.0, 86.0, 74.0
 SKIN, HAIR = (0.40, 0.24, 0.16), (0.09, 0.045, 0.024)
 JACKET, APRON, TROUSERS = (0.16, 0.055, 0.075), (0.42, 0.35, 0.22), (0.045, 0.075, 0.10)
 BOOT, GLOVE = (0.05, 0.035, 0.028), (0.46, 0.33, 0.13)
+FACE = ((-26, 20), (-34, -8), (-14, -38), (16, -38), (31, -16), (35, 2), (30, 12), (29, 27), (12, 38), (-8, 34))
+CAP = ((-32, 18), (-40, -10), (-18, -46), (14, -46), (32, -24), (12, -18), (-6, -4), (-12, 16))
 BACKS = ("panel", "leaves")
 
 
@@ -120,7 +123,9 @@ def pieces_at(time: float) -> list[Piece]:
     for k in range(1, 5):
         sway = 0.75 + 0.42 * np.sin(2 * phase - 0.8 * k) + 0.1 * k
         tail.append(tail[-1] + 19 * np.array([-np.sin(sway), np.cos(sway) * 0.9]))
-    hair = [_limb("head", a, b, 14 - 2 * k, 12 - 2 * k, HAIR, folds=0.7) for k, (a, b) in enumerate(zip(tail, tail[1:], strict=False))]  # fmt: skip
+    hair = [
+        _limb("head", a, b, 14 - 2 * k, 12 - 2 * k, HAIR, folds=0.7) for k, (a, b) in enumerate(itertools.pairwise(tail))
+    ]  # fmt: skip
     up = -lean
     return [
         *_arm("far arm", shoulder + (8, 10), phase),
@@ -129,11 +134,11 @@ def pieces_at(time: float) -> list[Piece]:
         Piece("torso", body, JACKET, shoulder, up, 46),
         Piece("torso", front, APRON, shoulder, up, 60, folds=0.25, checks=0.12),
         _limb("head", neck + (0, 10), head, 19, 18, SKIN, folds=0.12),
-        Piece("head", smooth([(head + o).tolist() for o in ((-26, 20), (-34, -8), (-14, -38), (16, -38), (31, -16), (35, 2), (30, 12), (29, 27), (12, 38), (-8, 34))]), SKIN, head, up, 34, folds=0.12),  # fmt: skip
+        Piece("head", smooth([(head + o).tolist() for o in FACE]), SKIN, head, up, 34, folds=0.12),
         *hair,
-        Piece("head", smooth([(head + o).tolist() for o in ((-32, 18), (-40, -10), (-18, -46), (14, -46), (32, -24), (12, -18), (-6, -4), (-12, 16))]), HAIR, head, up, 34, folds=0.6),  # fmt: skip
+        Piece("head", smooth([(head + o).tolist() for o in CAP]), HAIR, head, up, 34, folds=0.6),
         *_arm("near arm", shoulder + (-6, 12), phase + np.pi),
-    ]  # fmt: skip
+    ]
 
 
 @cache
@@ -158,17 +163,17 @@ def back(name: str) -> Layer:
     rng = np.random.default_rng(23)
     picture = np.empty((scene.HEIGHT, scene.WIDTH, 3), np.float32)
     picture[:] = (0.012, 0.022, 0.016)
-    for count, blur, light in ((260, 3.0, 0.5), (420, 1.2, 0.9), (160, 0.7, 1.3)):
+    for count, blur, bright in ((260, 3.0, 0.5), (420, 1.2, 0.9), (160, 0.7, 1.3)):
         for _ in range(count):
             at = (int(rng.uniform(0, scene.WIDTH)), int(rng.uniform(0, scene.HEIGHT)))
-            tint = np.array([0.05, 0.15, 0.04]) * light * rng.uniform(0.4, 1.5) * (1 + rng.uniform(-0.3, 0.3, 3))
+            tint = np.array([0.05, 0.15, 0.04]) * bright * rng.uniform(0.4, 1.5) * (1 + rng.uniform(-0.3, 0.3, 3))
             long = rng.uniform(14, 46)
             axes, turn = (int(long), int(long * rng.uniform(0.25, 0.5))), rng.uniform(0, 180)
             cv2.ellipse(picture, at, axes, turn, 0, 360, tuple(map(float, tint)), -1, cv2.LINE_AA)
             vein = np.array([np.cos(np.radians(turn)), np.sin(np.radians(turn))]) * long * 0.9
             ends = [tuple(int(v) for v in np.array(at) + s * vein) for s in (-1, 1)]
             cv2.line(picture, ends[0], ends[1], tuple(map(float, tint * 1.6)), 1, cv2.LINE_AA)
-        picture = cv2.GaussianBlur(picture, (0, 0), blur)
+        picture = np.asarray(cv2.GaussianBlur(picture, (0, 0), blur), np.float32)
     return np.asarray(picture, np.float32)
 
 
@@ -199,7 +204,7 @@ def walk(index: int, behind: str = "panel", shade: float = 0.25) -> Walked:
     seen[within] = total / SUBFRAMES
     eight = {name: np.zeros(base.shape[:2], np.uint8) for name in sums}
     for name, mask in sums.items():
-        eight[name][within] = np.round(np.clip(_focused(mask / SUBFRAMES), 0, 1) * 255).astype(np.uint8)
+        eight[name][within] = np.round(np.clip(_focused(mask / np.float32(SUBFRAMES)), 0, 1) * 255).astype(np.uint8)
     return Walked(_developed(_focused(seen), index, behind), eight.pop("whole"), eight)
 
 
