@@ -12,38 +12,40 @@ would run away.
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from typing import Any
 
 import cv2
 import numpy as np
 import shapely
 from numpy.typing import NDArray
-from scipy.spatial.distance import cdist
 
 from wiseglove.core.geometry.bezier import Points, flatten, signed_area
 from wiseglove.core.outline.beyond import Beyond
 from wiseglove.core.outline.edges import averaged, roots_of, seen_at
 from wiseglove.core.outline.elastic import Elastic, Found
-from wiseglove.core.outline.normals import SPACING, Normals, follow, normals_at, normals_of
+from wiseglove.core.outline.movement import (
+    FEATURES_APART,
+    FEW,
+    TOGETHER,
+    followed,
+    followed_twice,
+    gone_along,
+    gone_by_pieces,
+)
+from wiseglove.core.outline.normals import SPACING, Normals, normals_at, normals_of
 from wiseglove.core.outline.snap import Likeness, Snapped, likeness, snap
 
 Array = NDArray[np.float64]
 Picture = NDArray[np.uint8]
 DEPTHS = (3.0, 6.0, 10.0, 15.0)
 """How far inside the edge features are followed, in pixels."""
-FEATURES_APART = 5.0
 MOST_FEATURES = 300
-WINDOW = (15, 15)
-LEVELS = 4
-BACK = 0.7
-"""A feature that does not come back to within this many pixels is not believed."""
 ENOUGH = 0.35
 """Share of the features that have to be believed."""
-NEARBY = 14.0
-"""Reach of a feature along the curve, in pixels."""
 SEEK = 3.0
 """How far the edge is looked for after the features, in pixels."""
 PULL = 0.8
+MOST_UNLIKE = 2.0
+"""Difference of colours, in roots of linear light (0..16), beyond which nothing more is told by it."""
 UNLIKE = 0.30
 """Largest mean difference of what is inside from the first frame, in shares of the colours' own range there."""
 NARROWEST = 1.25
@@ -64,10 +66,6 @@ MOST_BENDING = 150
 MOST_PLACES = 360
 """On a long outline its edge is looked at in places that are farther apart."""
 MARGIN = 60
-PIECE = 9
-"""Features that a place goes with, where the thing moves in pieces."""
-ONE_PIECE = 0.75
-"""Share of the features that one similarity must explain, or else the thing moves in pieces."""
 LEAST_IN_SIGHT = 0.04
 """Share of the outline that has to be in the picture."""
 BEYOND = 7.0
@@ -93,14 +91,22 @@ class Carried:
 
 
 @dataclass(frozen=True)
+class _Went:
+    """Where an outline went with its features: the share of these that is believed, where those are at first and now, (M, 2)."""
+
+    points: Points
+    believed: float
+    at_first: Array
+    end: Array
+
+
+@dataclass(frozen=True)
 class _Gone:
-    """Where an outline has gone: with how much of its features, which of these (M, 2) were kept, and how its edge was found."""
+    """Where an outline has gone: how its edge was found, and the share of features that is believed."""
 
     points: Points
     snapped: Snapped
     believed: float
-    places: Array
-    kept: NDArray[np.bool_]
 
 
 class OutlineFollower:
@@ -154,38 +160,74 @@ class OutlineFollower:
 
     def _gone(self, picture: Picture, piecewise: bool = False) -> _Gone | str:
         """Where the outline goes with the features and onto the edge; why not, where it cannot be told."""
+        went = self._by_pieces(picture) if piecewise else self._as_one(picture)
+        return went if isinstance(went, str) else self._onto_edge(picture, went)
+
+    def _as_one(self, picture: Picture) -> _Went | str:
+        """Where the outline goes with the features, which have to move together."""
+        looks = self._looks(picture)
+        if isinstance(looks, str):
+            return looks
+        before, after, places, at_first, corner = looks
+        moved, believed = followed(before, after, places - corner)
+        if believed.sum() < FEW or believed.mean() < ENOUGH:
+            return "What is inside changes too much to be followed."
+        start, end = places[believed], moved[believed] + corner
+        warp, kept = cv2.estimateAffinePartial2D(start, end, method=cv2.RANSAC, ransacReprojThreshold=3.0)
+        if warp is None or kept.mean() < 0.5:
+            return "The parts inside move apart; draw them as outlines of their own."
+        points = gone_along(self._points, self._kinds, np.asarray(warp, np.float64), start, end)
+        return _Went(points, float(believed.mean()), at_first[believed], end)
+
+    def _by_pieces(self, picture: Picture) -> _Went | str:
+        """Where the outline goes with the features, as one thing or piece by piece: whichever looks more as it did."""
+        looks = self._looks(picture)
+        if isinstance(looks, str):
+            return looks
+        before, after, places, at_first, corner = looks
+        was = _colours(self._picture, normals_at(self._points, self._spots.segment, self._spots.t))
+        best, least = None, np.inf
+        for moved, believed, common in followed_twice(before, after, places - corner):
+            if believed.sum() < FEW:
+                continue
+            start, end = places[believed], moved[believed] + corner
+            ways = [(1.0, gone_by_pieces(self._points, self._kinds, start, end))]
+            if common is not None:
+                warp = np.column_stack([common[:, :2], common[:, 2] + corner - common[:, :2] @ corner])
+                ways.append((TOGETHER, gone_along(self._points, self._kinds, warp, start, end)))
+            for share, points in ways:
+                now = _colours(picture, normals_at(points, self._spots.segment, self._spots.t))
+                unlike = share * float(np.minimum(np.linalg.norm(now - was, axis=1), MOST_UNLIKE).mean())
+                if unlike < least:
+                    best, least = _Went(points, float(believed.mean()), at_first[believed], end), unlike
+        return best or "What is inside changes too much to be followed."
+
+    def _looks(self, picture: Picture) -> tuple[Picture, Picture, Array, Array, Array] | str:
+        """The frame before and this one around the outline, in grey; features, where they are at first; the corner of both."""
         crop = _box(self._points, picture.shape)
         if crop is None:
             return "The outline has left the picture."
         left, top, right, bottom = crop
         before, after = (_grey(p[top:bottom, left:right]) for p in (self._picture, picture))
         places, at_first = self._features(picture.shape)
-        if len(places) < 8:
+        if len(places) < FEW:
             return "Too little of the outline is in the picture to follow it."
-        moved, believed = _followed(before, after, places - (left, top))
-        if believed.sum() < 8 or (believed.mean() < ENOUGH and not piecewise):
-            return "What is inside changes too much to be followed."
-        start, end = places[believed], moved[believed] + (left, top)
-        warp, kept = cv2.estimateAffinePartial2D(start, end, method=cv2.RANSAC, ransacReprojThreshold=3.0)
-        together = warp is not None and kept.mean() >= 0.5
-        if not together and not piecewise:
-            return "The parts inside move apart; draw them as outlines of their own."
-        if together and not (piecewise and kept.mean() < ONE_PIECE):
-            points = self._gone_along(np.asarray(warp, np.float64), start, end)
-        else:
-            points = self._gone_by_pieces(start, end)
-        few = slice(None, None, -(-len(end) // MOST_BENDING))
-        features = Found(at_first[believed][few], end[few], FEATURES_FIRST * few.step)
-        edge = self._edge_of(points)
+        return before, after, places, at_first, np.array([left, top], np.float64)
+
+    def _onto_edge(self, picture: Picture, went: _Went) -> _Gone:
+        """What went with the features, bent onto the edge nearby, in the shape that it had at first."""
+        few = slice(None, None, -(-len(went.end) // MOST_BENDING))
+        features = Found(went.at_first[few], went.end[few], FEATURES_FIRST * few.step)
+        edge = self._edge_of(went.points)
         self._elastic.bend(edge.places, edge.outward, np.full(len(edge.t), GONE_ALONG), features)
-        points = self._elastic.outline(points, GONE_ALONG_KEPT)
+        points = self._elastic.outline(went.points, GONE_ALONG_KEPT)
         snapped = self._snapped(picture, points)
         if snapped.clear is not None:
             edge = self._edge_of(snapped.points)
             features = replace(features, weight=FEATURES_THEN * few.step)
             self._elastic.bend(edge.places, edge.outward, snapped.clear, features)
             points = self._elastic.outline(snapped.points)
-        return _Gone(points, snapped, float(believed.mean()), places, believed)
+        return _Gone(points, snapped, went.believed)
 
     def _verdict(self, picture: Picture, found: _Gone) -> Carried:
         """Whether the whole of it can be believed, and why not."""
@@ -236,14 +278,6 @@ class OutlineFollower:
         signs = (np.log(unlike + 0.02), np.log(off + 0.1), unclear, -np.log(contrast + 0.3), np.ones(count))
         return np.asarray(1 / (1 + np.exp(-sum(w * sign for w, sign in zip(DOUBT, signs, strict=True)))))
 
-    def _gone_by_pieces(self, start: Array, end: Array) -> Points:
-        """The outline moved place by place with the features nearest to it, whatever the others do; the middle of them."""
-        along = normals_of(self._points, list(range(len(self._points))), FEATURES_APART)
-        nearest = np.argsort(cdist(along.places, start), axis=1)[:, :PIECE]
-        shift = np.median((end - start)[nearest], axis=1)
-        soft = np.stack([averaged(shift[:, c], 2, closed=True) for c in range(2)], axis=1)
-        return follow(self._points, along, along.places + soft, np.ones(len(self._points), bool), self._kinds)
-
     def _place(self, along: Normals | Elastic, k: int) -> tuple[float, float]:
         x, y = normals_at(self._points, along.segment[[k]], along.t[[k]]).places[0]
         return float(x), float(y)
@@ -277,20 +311,6 @@ class OutlineFollower:
         good = np.flatnonzero(keeps & seen)
         good = good[:: -(-len(good) // MOST_FEATURES) or 1]
         return np.asarray(inside[good]), np.asarray(at_first[good])
-
-    def _gone_along(self, warp: Array, start: Array, end: Array) -> Points:
-        """The outline moved by the common similarity, and place by place by what is left near it."""
-        turn = warp[:, :2]
-        points = self._points.copy()
-        points[:, :2] = points[:, :2] @ turn.T + warp[:, 2]
-        points[:, 2:4], points[:, 4:6] = points[:, 2:4] @ turn.T, points[:, 4:6] @ turn.T
-        rest = end - (start @ turn.T + warp[:, 2])
-        honest = np.linalg.norm(rest, axis=1) < 3.0
-        along = normals_of(points, list(range(len(points))), FEATURES_APART)
-        away = cdist(along.places, end[honest], "sqeuclidean")
-        weight = np.exp(-away / (2 * NEARBY**2))
-        shift = (weight @ rest[honest]) / (weight.sum(axis=1, keepdims=True) + 0.5)
-        return follow(points, along, along.places + shift, np.ones(len(points), bool), self._kinds)
 
     def _unlikeness(self, picture: Picture, points: Points) -> tuple[float, float, int]:
         """How far the colours inside are from the first frame's at the same places, in shares of their range there.
@@ -339,16 +359,6 @@ def _colours(picture: Picture, along: Normals) -> Array:
 
 def _grey(picture: Picture) -> Picture:
     return np.asarray(cv2.cvtColor(picture, cv2.COLOR_RGB2GRAY), np.uint8)
-
-
-def _followed(before: Picture, after: Picture, places: Array) -> tuple[Array, NDArray[np.bool_]]:
-    # Pixel centres lie on whole numbers in OpenCV.
-    start = (places - 0.5).astype(np.float32)[:, None]
-    nowhere: Any = None
-    there, found, _ = cv2.calcOpticalFlowPyrLK(before, after, start, nowhere, winSize=WINDOW, maxLevel=LEVELS)
-    back, found_back, _ = cv2.calcOpticalFlowPyrLK(after, before, there, nowhere, winSize=WINDOW, maxLevel=LEVELS)
-    close = np.linalg.norm(back - start, axis=2)[:, 0] < BACK
-    return there[:, 0].astype(np.float64) + 0.5, close & (found[:, 0] > 0) & (found_back[:, 0] > 0)
 
 
 def _box(points: Points, shape: tuple[int, ...]) -> tuple[int, int, int, int] | None:
