@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 from collections.abc import Callable
 from dataclasses import dataclass, field
-from functools import lru_cache
+from functools import lru_cache, partial
 from pathlib import Path
 from typing import Any
 
@@ -13,9 +13,14 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel, Field, FiniteFloat, ValidationError
 
+from wiseglove.core.behind.clean import Behind
+from wiseglove.core.behind.difference import difference_within
 from wiseglove.core.geometry.bezier import Points
+from wiseglove.core.outline.silhouette import Box, Matte
 from wiseglove.core.outline.towards import Delivered, carry_range
 from wiseglove.core.parallel import workers
+from wiseglove.jobs.behind_files import Request as BehindRequest
+from wiseglove.jobs.behind_files import View, behind_of, read_behind
 from wiseglove.jobs.solve_files import WrongUseError
 from wiseglove.media.plate import PlateFiles, to_float
 
@@ -55,8 +60,7 @@ def carry_files(request: Request, out: Path, report: Callable[[str], None]) -> N
             raise WrongUseError(f"Frame {frame} is not in the plate, whose frames are {plate.first} to {plate.last}.")
     if request.first > request.last:
         raise WrongUseError(f"The range {request.first}:{request.last} ends before it begins.")
-    if request.behind not in ("auto", "none"):
-        report("The picture behind is not used for outlines yet; the edge is looked for in the plate alone.")
+    behind = _behind(request, report)
 
     @lru_cache(maxsize=KEPT * workers())
     def picture(frame: int) -> NDArray[np.uint8]:
@@ -65,7 +69,9 @@ def carry_files(request: Request, out: Path, report: Callable[[str], None]) -> N
         return np.ascontiguousarray(np.round(np.clip(colours, 0, 255)), np.uint8)
 
     kinds = kinds_of(keys[request.at])
-    frames = {d.frame: _told(d) for d in carry_range(picture, keys, kinds, request.first, request.last)}
+    covered = None if behind is None else partial(_covered, behind)
+    carried = carry_range(picture, keys, kinds, request.first, request.last, covered=covered)
+    frames = {d.frame: _told(d) for d in carried}
     ordered = {str(frame): frames[frame] for frame in sorted(frames)}
     doubtful = [frame for frame, told in ordered.items() if any(d[2] >= 0.5 for d in told.get("doubt", []))]
     gone = [frame for frame, told in ordered.items() if told.get("gone")]
@@ -75,6 +81,25 @@ def carry_files(request: Request, out: Path, report: Callable[[str], None]) -> N
     report(
         f"{len(ordered)} frames are in {out}; {len(doubtful)} have doubtful stretches, on {len(gone)} nothing is in sight."
     )
+
+
+def _behind(request: Request, report: Callable[[str], None]) -> Behind | None:
+    """The picture behind, as it is wanted; with auto None where it cannot be known, and says why."""
+    if request.behind == "none":
+        return None
+    view = View(BehindRequest(request.plate))
+    if request.behind != "auto":
+        return read_behind(Path(request.behind), view.size)
+    try:
+        behind = behind_of(view, report)
+    except WrongUseError as error:
+        report(f"The edge is looked for in the plate alone. {str(error).split(' Nothing was written')[0]}")
+        return None
+    return behind
+
+
+def _covered(behind: Behind, picture: NDArray[np.uint8], box: Box) -> tuple[Matte, NDArray[np.bool_]]:
+    return difference_within(picture, behind, box)
 
 
 def _told(delivered: Delivered) -> dict[str, Any]:

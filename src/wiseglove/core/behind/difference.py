@@ -72,6 +72,17 @@ def difference_matte(frame: Picture, behind: Behind) -> Picture:
     return out
 
 
+def difference_within(
+    frame: NDArray[np.uint8], behind: Behind, box: tuple[int, int, int, int]
+) -> tuple[Picture, NDArray[np.bool_]]:
+    """The same in a box (left, top, right, bottom) of a frame (h, w, 3) only, and where it is known there."""
+    left, top, right, bottom = box
+    rows, columns = slice(top, bottom), slice(left, right)
+    known = np.ascontiguousarray(behind.known[rows, columns])
+    part = Behind(np.ascontiguousarray(behind.picture[rows, columns]), known, behind.noise)
+    return difference_matte(frame[rows, columns].astype(np.float32), part), known
+
+
 @rows_at_once
 def _compared(frame, empty, across, down, noise, differs, tint, share):  # type: ignore[no-untyped-def]
     """Mean square difference in units of noise, the share of light, and how far the channels are from one share of it."""

@@ -141,7 +141,7 @@ class OutlineFollower:
 
         What cannot be followed as one thing goes piece by piece with the features nearby, and stays where none is.
         """
-        if _box(self._points, picture.shape) is None or not self._in_sight(picture.shape):
+        if box_around(self._points, picture.shape) is None or not self.in_sight(picture.shape):
             return None
         found = self._gone(picture, piecewise=True)
         if isinstance(found, str):
@@ -153,7 +153,17 @@ class OutlineFollower:
         self._picture, self._points = picture, found.points
         return replace(verdict, points=found.points, doubt=doubt)
 
-    def _in_sight(self, shape: tuple[int, ...]) -> bool:
+    def went(self, picture: Picture) -> Points:
+        """Where the outline goes with the features alone; where it was, if they cannot be followed."""
+        found = self._by_pieces(picture)
+        return self._points if isinstance(found, str) else found.points
+
+    def stands(self, picture: Picture, points: Points) -> None:
+        """The outline is this one on a frame; it goes on from there."""
+        self._picture, self._points = picture, points
+
+    def in_sight(self, shape: tuple[int, ...]) -> bool:
+        """Whether there is anything of the outline in a picture of that shape (h, w, 3)."""
         places = normals_of(self._points, list(range(len(self._points))), FEATURES_APART).places
         inside = ((places > 1) & (places < np.array([shape[1], shape[0]]) - 1)).all(axis=1)
         return bool(inside.mean() > LEAST_IN_SIGHT)
@@ -204,7 +214,7 @@ class OutlineFollower:
 
     def _looks(self, picture: Picture) -> tuple[Picture, Picture, Array, Array, Array] | str:
         """The frame before and this one around the outline, in grey; features, where they are at first; the corner of both."""
-        crop = _box(self._points, picture.shape)
+        crop = box_around(self._points, picture.shape)
         if crop is None:
             return "The outline has left the picture."
         left, top, right, bottom = crop
@@ -361,7 +371,8 @@ def _grey(picture: Picture) -> Picture:
     return np.asarray(cv2.cvtColor(picture, cv2.COLOR_RGB2GRAY), np.uint8)
 
 
-def _box(points: Points, shape: tuple[int, ...]) -> tuple[int, int, int, int] | None:
+def box_around(points: Points, shape: tuple[int, ...]) -> tuple[int, int, int, int] | None:
+    """An outline's surroundings in a picture of a shape, as left, top, right, bottom; None where too little is in it."""
     low, high = points[:, :2].min(axis=0) - MARGIN, points[:, :2].max(axis=0) + MARGIN
     left, top = max(int(low[0]), 0), max(int(low[1]), 0)
     right, bottom = min(int(high[0]) + 1, shape[1]), min(int(high[1]) + 1, shape[0])

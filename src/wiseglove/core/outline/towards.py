@@ -11,9 +11,12 @@ from numpy.typing import NDArray
 
 from wiseglove.core.geometry.bezier import Points
 from wiseglove.core.outline.carry import OutlineFollower
+from wiseglove.core.outline.silhouette import Covered, SilhouetteFollower
 
 Array = NDArray[np.float64]
 Picture = NDArray[np.uint8]
+Following = Callable[[int], OutlineFollower | SilhouetteFollower]
+"""A new follower that begins on one of the keys."""
 LASTING = 0.9
 """Share of a doubt that is still there a frame later."""
 APART = 4.0
@@ -38,6 +41,7 @@ def carry_range(
     first: int,
     last: int,
     stop: Callable[[], bool] = lambda: False,
+    covered: Covered | None = None,
 ) -> Iterator[Delivered]:
     """Every frame of first..last, in stretches between keys. picture_at: frame number to RGB (H, W, 3).
 
@@ -49,29 +53,33 @@ def carry_range(
     frames = sorted(keys)
     begin, end = frames[0], frames[-1]
 
+    def follower(at: int) -> OutlineFollower | SilhouetteFollower:
+        if covered is None:
+            return OutlineFollower(picture_at(at), keys[at], kinds)
+        return SilhouetteFollower(picture_at(at), keys[at], kinds, covered)
+
     def all_of_them() -> Iterator[Delivered]:
         for frame in frames:
             yield Delivered(frame, keys[frame], np.zeros(len(keys[frame])))
-        yield from _one_way(picture_at, keys[begin], kinds, begin, range(begin - 1, first - 1, -1), stop)
-        yield from _one_way(picture_at, keys[end], kinds, end, range(end + 1, last + 1), stop)
+        yield from _one_way(picture_at, follower, begin, range(begin - 1, first - 1, -1), stop)
+        yield from _one_way(picture_at, follower, end, range(end + 1, last + 1), stop)
         for a, b in pairwise(frames):
             if b > first and a < last and b - a > 1:
-                yield from _between(picture_at, keys, kinds, (a, b), stop)
+                yield from _between(picture_at, follower, (a, b), stop)
 
     yield from (found for found in all_of_them() if first <= found.frame <= last)
 
 
 def _one_way(
     picture_at: Callable[[int], Picture],
-    points: Points,
-    kinds: list[str],
+    following: Following,
     at: int,
     frames: range,
     stop: Callable[[], bool],
 ) -> Iterator[Delivered]:
-    follower = OutlineFollower(picture_at(at), points, kinds) if len(frames) else None
+    follower = following(at) if len(frames) else None
     gone = False
-    doubt = np.zeros(len(points))
+    doubt: Array = np.zeros(1)
     for frame in frames:
         if stop() or follower is None:
             return
@@ -85,15 +93,14 @@ def _one_way(
 
 def _between(
     picture_at: Callable[[int], Picture],
-    keys: Mapping[int, Points],
-    kinds: list[str],
+    following: Following,
     ends: tuple[int, int],
     stop: Callable[[], bool],
 ) -> Iterator[Delivered]:
     a, b = ends
     inner = range(a + 1, b)
-    forth = {d.frame: d for d in _one_way(picture_at, keys[a], kinds, a, inner, stop)}
-    back = {d.frame: d for d in _one_way(picture_at, keys[b], kinds, b, inner[::-1], stop)}
+    forth = {d.frame: d for d in _one_way(picture_at, following, a, inner, stop)}
+    back = {d.frame: d for d in _one_way(picture_at, following, b, inner[::-1], stop)}
     if len(forth) < len(inner) or len(back) < len(inner):  # stopped: what there is from the first key
         yield from forth.values()
         return

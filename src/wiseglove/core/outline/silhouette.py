@@ -1,0 +1,199 @@
+"""Carrying an outline on where it is known what covers what is behind: the edges of that matte are the outline's, where they agree.
+
+An outline that lies on the matte's edge all round on its first frame (a whole figure) is brought onto it on every frame:
+each place goes to the nearest edge that faces the same way, all of them together first in long stretches and then in
+shorter ones (closest points, Besl & McKay 1992, with a smooth displacement). A part, such as a head, lies on it in places
+only, and there is drawn onto it from nearby.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+from scipy.spatial import cKDTree
+
+from wiseglove.core.geometry.bezier import Points, signed_area
+from wiseglove.core.outline.carry import Carried, OutlineFollower, box_around
+from wiseglove.core.outline.edges import averaged
+from wiseglove.core.outline.inorder import matched
+from wiseglove.core.outline.normals import Normals, follow, normals_of
+
+Array = NDArray[np.float64]
+Picture = NDArray[np.uint8]
+Matte = NDArray[np.float32]
+Box = tuple[int, int, int, int]
+Covered = Callable[[Picture, Box], tuple[Matte, NDArray[np.bool_]]]
+"""A frame and a box (left, top, right, bottom) of it; how much of each pixel there is covered, (h, w), 0..1, and where that
+is known."""
+SPACING = 2.0
+SMOOTH = 1.0
+"""Smoothing of the matte before its edges are found, in pixels."""
+UNKNOWN = 2
+"""Pixels around what is not known that tell nothing either."""
+REACH = 1.5
+"""How far from whole pixels an edge may be told to lie."""
+WHOLE = ((25.0, 20), (25.0, 12), (18.0, 8), (12.0, 5), (8.0, 3), (5.0, 2))
+"""For a whole figure: how far an edge is looked for, in pixels, and over how many places on each side it moves together."""
+PART = ((4.0, 6), (2.0, 3))
+FACING, FACING_PART = 0.4, 0.95
+"""Cosine between the ways an outline and an edge face, from which on they may be one."""
+SIDEWAYS = 4.0
+"""Pixels that facing quite another way counts as."""
+NEAREST = 8
+ON, ALL_ROUND, MOST = 2.5, 0.93, 0.8
+"""Pixels within which an outline lies on an edge; the share of it that has to, to be a whole figure's, or for a segment to be right."""
+FOUND = 1.5
+"""The same for a place that is believed on a later frame."""
+LOOKS_RIGHT, LOOKS_WRONG = 0.2, 1.0
+"""Doubt on stretches that lie on the edge, and that do not."""
+LEFT_OUT, NEAR, MANY = 4.0, 30.0, 12
+"""Pixels from the outline beyond which an edge is none of its, up to which it may have been missed, and how many places tell."""
+
+
+class Silhouette:
+    """The edges of a matte: places (M, 2) in plate pixels, and which way is out of it (M, 2)."""
+
+    def __init__(self, matte: Matte, known: NDArray[np.bool_] | None = None, corner: tuple[int, int] = (0, 0)) -> None:
+        """matte: (h, w), 0..1, of a part of the plate whose first pixel is `corner` (x, y); edges count where it is known."""
+        soft = np.asarray(cv2.GaussianBlur(matte, (0, 0), SMOOTH), np.float32)
+        lines, _ = cv2.findContours((soft > 0.5).view(np.uint8), cv2.RETR_LIST, cv2.CHAIN_APPROX_NONE)
+        long = [line[:, 0] for line in lines if len(line) > MANY]
+        pixels = np.concatenate(long) if long else np.zeros((0, 2), np.int32)
+        x, y = pixels[:, 0], pixels[:, 1]
+        inner = (x > 0) & (y > 0) & (x < matte.shape[1] - 1) & (y < matte.shape[0] - 1)
+        if known is not None:
+            sure = cv2.erode(known.view(np.uint8), np.ones((2 * UNKNOWN + 1, 2 * UNKNOWN + 1), np.uint8))
+            inner &= sure[y, x] > 0
+        x, y = x[inner], y[inner]
+        way = np.stack([cv2.Sobel(soft, cv2.CV_32F, *d, ksize=3, scale=0.125)[y, x] for d in ((1, 0), (0, 1))], axis=1)
+        slope = np.maximum(np.linalg.norm(way, axis=1), 1e-4)
+        way = (way / slope[:, None]).astype(np.float64)
+        off = np.clip((0.5 - soft[y, x]) / slope, -REACH, REACH)
+        self.places: Array = np.stack([x, y], axis=1) + 0.5 + np.array(corner) + way * off[:, None]
+        self.outward: Array = -way
+        which = np.repeat(np.arange(len(long)), [len(line) for line in long]) if long else np.zeros(0, np.int64)
+        whole = np.bincount(which, inner, len(long)) == np.bincount(which, minlength=len(long))
+        self._line = which[inner]
+        self._whole_lines = np.flatnonzero(whole)
+        self._tree = cKDTree(self.places) if len(x) else None
+
+    def onto(self, points: Points, kinds: list[str], steps: tuple[tuple[float, int], ...], facing: float) -> Points:
+        """An outline (N, 8) brought onto these edges where they are near and face the same way."""
+        for reach, together in steps:
+            along = normals_of(points, list(range(len(points))), SPACING)
+            there, shift = self._nearest(along, reach, facing)
+            if there.sum() < MANY:
+                return points
+            weight = np.asarray(there + 1e-3, np.float64)
+            share = np.maximum(averaged(weight, together, closed=True), 0.05)
+            moves = [averaged(shift[:, c] * weight, together, closed=True) / share for c in range(2)]
+            target = along.places + np.stack(moves, axis=1)
+            points = follow(points, along, target, np.ones(len(points), bool), kinds)
+        return points
+
+    def recut(self, points: Points, kinds: list[str]) -> Points:
+        """An outline (N, 8) along the line of these edges that most of it lies on, matched in order all round.
+
+        For what opens and closes, as two legs that cross: there an outline has no edge nearby to go to.
+        """
+        along = normals_of(points, list(range(len(points))), SPACING)
+        if self._tree is None or not len(self._whole_lines):
+            return points
+        away, nearest = self._tree.query(along.places)
+        votes = np.bincount(self._line[nearest[away < NEAR]], minlength=int(self._line.max()) + 1)
+        line = self._whole_lines[votes[self._whole_lines].argmax()]
+        there = np.flatnonzero(self._line == line)[:: int(SPACING)]
+        if votes[line] < len(along.t) / 2 or len(there) < MANY:
+            return points
+        edge, facing = self.places[there], self.outward[there]
+        if _area(edge) * signed_area(points) < 0:
+            edge, facing = edge[::-1], facing[::-1]
+        position = matched(along.places, along.outward, edge, facing) % len(edge)
+        low = position.astype(np.int64)
+        part = (position - low)[:, None]
+        target = edge[low] * (1 - part) + edge[(low + 1) % len(edge)] * part
+        return follow(points, along, target, np.ones(len(points), bool), kinds)
+
+    def agrees(self, along: Normals, within: float) -> NDArray[np.bool_]:
+        """Which places of an outline (M,) lie on an edge that faces the same way."""
+        there, _ = self._nearest(along, within, 0.6)
+        return there
+
+    def missed(self, along: Normals, count: int) -> NDArray[np.bool_]:
+        """Which of `count` segments of an outline have edges beside them that no place of the outline is on."""
+        if not len(self.places):
+            return np.zeros(count, bool)
+        away, nearest = cKDTree(along.places).query(self.places)
+        left = (away > LEFT_OUT) & (away < NEAR)
+        return np.asarray(np.bincount(along.segment[nearest[left]], minlength=count) >= MANY)
+
+    def _nearest(self, along: Normals, reach: float, facing: float) -> tuple[NDArray[np.bool_], Array]:
+        """For places of an outline: whether an edge is near, and the way to it, (M, 2)."""
+        if self._tree is None:
+            return np.zeros(len(along.t), bool), np.zeros((len(along.t), 2))
+        away, which = self._tree.query(along.places, k=NEAREST, distance_upper_bound=reach)
+        there = np.isfinite(away)
+        which = np.where(there, which, 0)
+        alike = (self.outward[which] * along.outward[:, None]).sum(axis=2)
+        cost = np.where(there & (alike > facing), away + SIDEWAYS * (1 - alike), np.inf)
+        best = cost.argmin(axis=1)
+        rows = np.arange(len(best))
+        good = np.isfinite(cost[rows, best])
+        way = self.places[which[rows, best]] - along.places
+        return good, np.where(good[:, None], way, 0.0)
+
+
+class SilhouetteFollower:
+    """Follows one outline from a frame that is right, where it is known what is covered."""
+
+    def __init__(self, picture: Picture, points: Points, kinds: list[str], covered: Covered) -> None:
+        self._follower = OutlineFollower(picture, points, kinds)
+        self._kinds, self._covered = kinds, covered
+        first = self._silhouette(picture, points)
+        along = normals_of(points, list(range(len(points))), SPACING)
+        self._whole = first is not None and bool(first.agrees(along, ON).mean() > ALL_ROUND)
+
+    def anyway(self, picture: Picture) -> Carried | None:
+        """The outline on the next frame, with a doubt for each segment; None where nothing of it is in sight."""
+        if not self._whole:
+            found = self._follower.anyway(picture)
+            edges = None if found is None else self._silhouette(picture, found.points)
+            if found is None or edges is None:
+                return found
+            return self._given(picture, edges.onto(found.points, self._kinds, PART, FACING_PART), edges, found.doubt)
+        if not self._follower.in_sight(picture.shape):
+            return None
+        points = self._follower.went(picture)
+        edges = self._silhouette(picture, points)
+        if edges is None:
+            return self._follower.anyway(picture)
+        points = edges.onto(points, self._kinds, WHOLE, FACING)
+        along = normals_of(points, list(range(len(points))), SPACING)
+        if edges.agrees(along, ON).mean() < ALL_ROUND or edges.missed(along, len(points)).any():
+            points = edges.onto(edges.recut(points, self._kinds), self._kinds, WHOLE[-2:], FACING)
+        return self._given(picture, points, edges, None)
+
+    def _given(self, picture: Picture, points: Points, edges: Silhouette, doubt: Array | None) -> Carried:
+        self._follower.stands(picture, points)
+        along = normals_of(points, list(range(len(points))), SPACING)
+        agrees = edges.agrees(along, FOUND)
+        count = np.maximum(np.bincount(along.segment, minlength=len(points)), 1)
+        right = np.bincount(along.segment, agrees, len(points)) / count > MOST
+        wrong = np.full(len(points), LOOKS_WRONG) if doubt is None else doubt
+        told = np.where(right, np.minimum(wrong, LOOKS_RIGHT), wrong)
+        if doubt is None:
+            told = np.where(edges.missed(along, len(points)), LOOKS_WRONG, told)
+        return Carried(points, float(agrees.mean()), doubt=np.asarray(told))
+
+    def _silhouette(self, picture: Picture, points: Points) -> Silhouette | None:
+        box = box_around(points, picture.shape)
+        return None if box is None else Silhouette(*self._covered(picture, box), box[:2])
+
+
+def _area(line: Array) -> float:
+    """Twice the signed area of a closed line (M, 2)."""
+    x, y = line.T
+    return float((x * np.roll(y, -1) - np.roll(x, -1) * y).sum())

@@ -1,0 +1,111 @@
+"""Outlines brought onto the edges of a matte of what covers the picture behind."""
+
+from __future__ import annotations
+
+from functools import cache, partial
+
+import cv2
+import numpy as np
+import pytest
+import shapely
+from hypothesis import given
+from hypothesis import strategies as st
+from numpy.typing import NDArray
+
+from benchmarks.truth import edge_of, fitted, off
+from wiseglove.core.behind.clean import Behind, clean_picture
+from wiseglove.core.behind.difference import difference_within
+from wiseglove.core.geometry.bezier import ellipse, flatten
+from wiseglove.core.matte.combine import outline_matte
+from wiseglove.core.matte.coverage import Box
+from wiseglove.core.outline.normals import normals_of
+from wiseglove.core.outline.silhouette import FACING, WHOLE, Silhouette
+from wiseglove.core.outline.towards import carry_range
+from wiseglove.demo import walker
+
+KINDS = ["smooth"] * 4
+SIZE = (200, 240)
+
+
+def disc(x: float, y: float, radius: float) -> NDArray[np.float32]:
+    box = Box(0, 0, SIZE[1], SIZE[0])
+    return np.asarray(
+        cv2.GaussianBlur(outline_matte(ellipse(x, y, radius, radius)[None], box), (0, 0), 1.0), np.float32
+    )
+
+
+def distance(points: NDArray[np.float64], x: float, y: float, radius: float) -> float:
+    places = normals_of(points, list(range(len(points))), 1.0).places
+    return float(np.abs(np.hypot(*(places - (x, y)).T) - radius).mean())
+
+
+@given(st.floats(90, 150), st.floats(80, 120), st.floats(25, 60))
+def test_edges_are_told_to_a_tenth_of_a_pixel_and_face_out_of_the_matte(x: float, y: float, radius: float) -> None:
+    found = Silhouette(disc(x, y, radius))
+    away = found.places - (x, y)
+    lengths = np.hypot(*away.T)
+    # A soft edge of a small disc lies a little inside of it: blurring takes about sigma squared over two radii.
+    assert abs(float(np.mean(lengths)) - radius) < 0.1
+    assert float(np.std(lengths)) < 0.1
+    assert ((found.outward * away).sum(axis=1) / lengths > 0.95).all()
+
+
+@given(st.floats(-12, 12), st.floats(-12, 12), st.floats(0.85, 1.15))
+def test_an_outline_is_brought_onto_the_edge_nearby(dx: float, dy: float, size: float) -> None:
+    edges = Silhouette(disc(120, 100, 50))
+    found = edges.onto(ellipse(120 + dx, 100 + dy, 50 * size, 50 * size), KINDS, WHOLE, FACING)
+    assert distance(found, 120, 100, 50) < 0.5
+
+
+def test_an_edge_that_faces_the_other_way_is_none_of_it() -> None:
+    hole = Silhouette((1 - disc(120, 100, 50)).astype(np.float32))
+    start = ellipse(122, 100, 50, 50)
+    assert np.array_equal(hole.onto(start, KINDS, WHOLE, FACING), start)
+    assert not hole.agrees(normals_of(start, list(range(4)), 2.0), 5).any()
+
+
+def test_where_nothing_is_known_no_edge_is_told() -> None:
+    known = np.ones(SIZE, bool)
+    known[:, :120] = False
+    assert (Silhouette(disc(120, 100, 50), known).places[:, 0] > 120).all()
+    assert not len(Silhouette(disc(120, 100, 50), np.zeros(SIZE, bool)).places)
+    assert not len(Silhouette(np.zeros(SIZE, np.float32)).places)
+
+
+@cache
+def walked(frame: int) -> walker.Walked:
+    return walker.walk(frame, "leaves")
+
+
+@cache
+def behind() -> Behind:
+    return clean_picture(np.stack([walked(f).plate for f in (0, 14, 20, 42, 56, 70)]))
+
+
+@pytest.mark.parametrize("step", [1, -1])
+def test_a_walking_figure_is_carried_on_by_what_is_known_behind(step: int) -> None:
+    frames = [20 + k * step for k in range(4)]
+    points, kinds = fitted(walked(20).whole, 1.0)
+
+    def errors(known: bool) -> float:
+        covered = partial(lambda picture, box: difference_within(picture, behind(), box)) if known else None
+        carried = carry_range(lambda f: walked(f).plate, {20: points}, kinds, min(frames), max(frames), covered=covered)
+        found = {d.frame: d.points for d in carried}
+        assert sorted(found) == sorted(frames), "every frame is delivered"
+        return float(np.mean([off(edge_of(walked(f).whole), flatten(found[f], 0.3)) for f in frames[1:]]))
+
+    assert errors(True) < 1.5
+    assert errors(True) < 0.6 * errors(False)
+
+
+def test_a_part_keeps_to_itself_where_it_has_no_edge_of_the_figure() -> None:
+    part, hidden = walked(20).parts["near arm"], walked(22).parts["near arm"]
+    points, kinds = fitted(part, 1.0)
+    covered = partial(lambda picture, box: difference_within(picture, behind(), box))
+    carried = {d.frame: d for d in carry_range(lambda f: walked(f).plate, {20: points}, kinds, 20, 22, covered=covered)}
+    truth = shapely.MultiLineString(edge_of(hidden))
+    last = carried[22]
+    assert last.points is not None
+    assert off(truth, flatten(last.points, 0.3)) < 1.5
+    assert last.doubt is not None
+    assert last.doubt.shape == (len(points),)
