@@ -170,11 +170,19 @@ class SilhouetteFollower:
         edges = self._silhouette(picture, points)
         if edges is None:
             return self._follower.anyway(picture)
+        return self._given(picture, self._all_round(points, edges), edges, None)
+
+    def settled(self, picture: Picture, points: Points) -> Points:
+        """A whole figure's outline, that is nearly right, on the edges of a frame; a part's as it is."""
+        edges = self._silhouette(picture, points) if self._whole else None
+        return points if edges is None else self._all_round(points, edges)
+
+    def _all_round(self, points: Points, edges: Silhouette) -> Points:
         points = edges.onto(points, self._kinds, WHOLE, FACING)
         along = normals_of(points, list(range(len(points))), SPACING)
         if edges.agrees(along, ON).mean() < ALL_ROUND or edges.missed(along, len(points)).any():
             points = edges.onto(edges.recut(points, self._kinds), self._kinds, WHOLE[-2:], FACING)
-        return self._given(picture, points, edges, None)
+        return points
 
     def _given(self, picture: Picture, points: Points, edges: Silhouette, doubt: Array | None) -> Carried:
         self._follower.stands(picture, points)

@@ -104,6 +104,7 @@ def _between(
     if len(forth) < len(inner) or len(back) < len(inner):  # stopped: what there is from the first key
         yield from forth.values()
         return
+    settler = following(a)
     for frame in inner:
         share = (frame - a) / (b - a)
         one, other = forth[frame], back[frame]
@@ -119,6 +120,8 @@ def _between(
         apart = np.hypot(*(one.points - other.points)[:, :2].T)
         split = np.maximum(apart, np.roll(apart, -1)) / APART
         doubt = np.maximum(np.minimum(one.doubt, other.doubt), np.clip(split / 2, 0, 1) * 4 * share * (1 - share))
+        if isinstance(settler, SilhouetteFollower):
+            points = settler.settled(picture_at(frame), points)
         yield Delivered(frame, points, doubt)
 
 
