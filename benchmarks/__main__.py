@@ -17,6 +17,7 @@ from benchmarks import (
     opening,
     planes,
     taking_in,
+    walking,
 )
 from benchmarks.table import show
 from wiseglove.core.warm import warm_up
@@ -29,6 +30,7 @@ show(
         *edges.run(),
         *fitting.run(),
         *following.run(),
+        *walking.run(),
         *movements.run(),
         *planes.run(),
         *behind.run(),

@@ -13,6 +13,7 @@ from wiseglove.core.matte.combine import outline_matte
 from wiseglove.core.matte.coverage import Box, coverage, fill
 from wiseglove.core.motion.plane import PlaneSolver
 from wiseglove.core.outline.carry import OutlineFollower
+from wiseglove.core.outline.silhouette import Silhouette
 from wiseglove.core.outline.snap import snap
 from wiseglove.core.outline.trace import Tree, edge_costs
 
@@ -32,7 +33,8 @@ def warm_up() -> None:
     patch[8:64, 8:64] = 1.0
     for _ in PlaneSolver(lambda frame: grain, 1, patch).run(range(2, 4)):
         pass
-    coloured = np.full((48, 48, 3), (0.1, 0.4, 0.1), np.float32)
+    coloured = np.full((96, 96, 3), (0.1, 0.4, 0.1), np.float32)
+    coloured[18:78, 18:78] = (0.4, 0.25, 0.17)
     keyer = Keyer((0.1, 0.4, 0.1))
     keyed = key(coloured, keyer)
     subject(coloured, keyed.alpha, keyed.backing, keyer)
@@ -44,3 +46,4 @@ def warm_up() -> None:
     snap(picture, disc, [], smooth, 3.0)
     grainy = np.random.default_rng(1).integers(0, 255, (72, 72, 3), np.uint8)
     OutlineFollower(grainy, disc, smooth).on(grainy)
+    Silhouette(np.pad(np.ones((20, 20), np.float32), 14)).recut(disc, smooth)

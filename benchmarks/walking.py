@@ -1,0 +1,187 @@
+"""Carrying outlines on over a gardener who walks past, whole and in parts, with and without what is behind her known.
+
+Errors are mean distances, in pixels, between the carried outline and the true edge of its part, both ways, where nothing
+nearer hides that edge. Starts and ways were looked at in tuning, the clip before leaves less than that before the panel.
+"""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Iterator
+from concurrent.futures import ProcessPoolExecutor
+from functools import cache, partial
+
+import cv2
+import numpy as np
+import shapely
+
+from benchmarks.table import Row
+from benchmarks.truth import fitted, half_covered
+from wiseglove.core.behind.clean import clean_picture
+from wiseglove.core.behind.difference import difference_within
+from wiseglove.core.geometry.bezier import Points
+from wiseglove.core.outline.carry import OutlineFollower
+from wiseglove.core.outline.normals import follow, normals_of
+from wiseglove.core.outline.silhouette import FACING, WHOLE, Covered, Silhouette
+from wiseglove.core.outline.towards import carry_range
+from wiseglove.demo import walker
+
+STARTS, AWAY, APART = (20, 33, 46), (1, 3, 5), 10
+PARTS = ("head", "torso", "near arm", "near leg")
+INSIDE = 6
+HIDES = 64
+"""Alpha, of 255, from which what is nearer hides an edge."""
+BAD, DOUBTED = 2.0, 0.5
+
+
+def run() -> list[Row]:
+    """All of them."""
+    rows = []
+    for known in (True, False):
+        parts, whole = _Scores(), _Scores()
+        for back in walker.BACKS:
+            for part in PARTS:
+                parts.take(back, part, known)
+            whole.take(back, "whole", known)
+        rows += [*parts.rows("parts", known), *whole.rows("whole figure", known)]
+    return rows
+
+
+@cache
+def _clip(back: str) -> list[walker.Walked]:
+    with ProcessPoolExecutor() as pool:
+        return list(pool.map(partial(walker.walk, behind=back), range(walker.FRAMES)))
+
+
+@cache
+def _covered(back: str) -> Covered:
+    behind = clean_picture(np.stack([w.plate for w in _clip(back)[::2]]))
+    return lambda picture, box: difference_within(picture, behind, box)
+
+
+def _alpha(back: str, frame: int, part: str) -> np.ndarray:
+    walked = _clip(back)[frame]
+    return walked.whole if part == "whole" else walked.parts[part]
+
+
+class _Edge:
+    """A part's true edge on a frame: all of it, and places of its outermost line that nothing hides."""
+
+    def __init__(self, back: str, frame: int, part: str) -> None:
+        walked = _clip(back)[frame]
+        lines = half_covered(_alpha(back, frame, part))
+        hidden = np.zeros_like(walked.whole) if part == "whole" else walked.hidden(part)
+        self._hidden = cv2.dilate(hidden, np.ones((5, 5), np.uint8))
+        self.all = shapely.MultiLineString([line for line in lines if len(line) > 20])
+        self._seen = lines[0][self._counts(lines[0])]
+
+    def _counts(self, places: np.ndarray) -> np.ndarray:
+        height, width = self._hidden.shape
+        x, y = (np.clip(v.astype(int), 0, end - 1) for v, end in zip(places.T, (width, height), strict=True))
+        within = ((places > INSIDE) & (places < [width - INSIDE, height - INSIDE])).all(axis=1)
+        return np.asarray((self._hidden[y, x] < HIDES) & within)
+
+    def off(self, points: Points) -> tuple[float, np.ndarray, np.ndarray]:
+        """Mean distance of an outline, both ways; distances and segments of its places that count."""
+        along = normals_of(points, list(range(len(points))), 1.0)
+        near = nearest(along.places, self.all)
+        counts = self._counts(near)
+        away = np.linalg.norm(near - along.places, axis=1)
+        own = shapely.LineString(np.vstack([along.places, along.places[:1]]))
+        back = shapely.distance(own, shapely.points(self._seen)).mean() if len(self._seen) else 0.0
+        there = away[counts].mean() if counts.any() else 0.0
+        return float(there + back) / 2, away[counts], along.segment[counts]
+
+
+@cache
+def _edge(back: str, frame: int, part: str) -> _Edge:
+    return _Edge(back, frame, part)
+
+
+def nearest(places: np.ndarray, line: shapely.Geometry) -> np.ndarray:
+    """The nearest place of a line for each of places (M, 2)."""
+    return shapely.get_coordinates(shapely.shortest_line(shapely.points(places), line)).reshape(-1, 2, 2)[:, 1]
+
+
+class _Scores:
+    """What was measured of some outlines."""
+
+    def __init__(self) -> None:
+        self.errors: dict[int, list[float]] = {away: [] for away in AWAY}
+        self.between: list[float] = []
+        self.straight: list[float] = []
+        self.marked: dict[bool, list[bool]] = {True: [], False: []}
+        self.spent: list[float] = []
+
+    def take(self, back: str, part: str, known: bool) -> None:
+        """Carry a part of a clip on from all starts, both ways, and between keys."""
+        pictures = [w.plate for w in _clip(back)]
+        covered = _covered(back) if known else None
+        for start in STARTS:
+            points, kinds = _started(back, start, part)
+            for last in (start + max(AWAY), start - max(AWAY)):
+                begin = time.perf_counter()
+                ends = min(start, last), max(start, last)
+                found = {d.frame: d for d in carry_range(pictures.__getitem__, {start: points}, kinds, *ends, covered=covered)}  # fmt: skip
+                self.spent.append((time.perf_counter() - begin) / max(AWAY) * 1000)
+                for away in AWAY:
+                    carried = found[start + away * (1 if last > start else -1)]
+                    error, distances, segments = _edge(back, carried.frame, part).off(carried.points)
+                    self.errors[away].append(error)
+                    for segment in np.unique(segments):
+                        here = distances[segments == segment]
+                        if len(here) > 2:
+                            self.marked[bool(here.mean() > BAD)].append(bool(carried.doubt[segment] >= DOUBTED))
+            later = _corrected(back, part, start)
+            keys = {start: points, start + APART: later}
+            found = {d.frame: d for d in carry_range(pictures.__getitem__, keys, kinds, start, start + APART, covered=covered)}  # fmt: skip
+            for k in range(1, APART):
+                edge = _edge(back, start + k, part)
+                self.between.append(edge.off(found[start + k].points)[0])
+                self.straight.append(edge.off(points + (later - points) * k / APART)[0])
+
+    def rows(self, name: str, known: bool) -> Iterator[Row]:
+        """As rows of the table."""
+        how = "behind known" if known else "behind unknown"
+        goal = f"walk.{'whole' if name.startswith('whole') else 'parts'}_{'known' if known else 'unknown'}"
+        for away, errors in self.errors.items():
+            yield Row(f"walker, {name}, {how}: {away} frames on", float(np.mean(errors)), "px", f"{goal}:at_{away}", f"worst {max(errors):.1f} px of {len(errors)}")  # fmt: skip
+        yield Row("  between keys 10 apart", float(np.mean(self.between)), "px", f"{goal}:between", f"straight between points {np.mean(self.straight):.1f} px")  # fmt: skip
+        bad, good = self.marked[True], self.marked[False]
+        yield Row(
+            f"  of {len(bad)} stretches over {BAD:.0f} px off, marked", 100 * float(np.mean(bad)), "%", "walk.marked"
+        )
+        yield Row(f"  of {len(good)} others, marked", 100 * float(np.mean(good)), "%", "walk.unmarked")
+        yield Row("  a frame at 720p, mean", float(np.mean(self.spent)), "ms", f"{goal.rsplit('_', 1)[0]}_time")
+
+
+@cache
+def _started(back: str, start: int, part: str) -> tuple[Points, list[str]]:
+    return fitted(_alpha(back, start, part), 1.0)
+
+
+@cache
+def _corrected(back: str, part: str, start: int) -> Points:
+    """A later key as an artist makes it: carried on frame by frame, and set right on each."""
+    points, kinds = _started(back, start, part)
+    pictures = _clip(back)
+    for frame in range(start + 1, start + APART + 1):
+        if part == "whole":
+            edges = Silhouette(_alpha(back, frame, part).astype(np.float32) / 255)
+            points = edges.onto(points, kinds, WHOLE, FACING)
+            points = edges.onto(edges.recut(points, kinds), kinds, WHOLE[-2:], FACING)
+            continue
+        carried = OutlineFollower(pictures[frame - 1].plate, points, kinds).anyway(pictures[frame].plate)
+        assert carried is not None
+        along = normals_of(carried.points, list(range(len(points))), 2.0)
+        near = nearest(along.places, _edge(back, frame, part).all)
+        close = np.linalg.norm(near - along.places, axis=1) < 15
+        target = np.where(close[:, None], near, along.places)
+        points = follow(carried.points, along, target, np.ones(len(points), bool), kinds)
+    return points
+
+
+if __name__ == "__main__":
+    from benchmarks.table import show
+
+    show(run())
