@@ -16,6 +16,7 @@ from starlette.middleware.trustedhost import TrustedHostMiddleware
 from starlette.types import Scope
 
 from wiseglove.api import (
+    behind,
     carriers,
     errors,
     events,
@@ -80,7 +81,21 @@ def create_app(settings: Settings | None = None) -> FastAPI:
     app.add_middleware(Gate, origins=settings.origins)
     app.add_middleware(TrustedHostMiddleware, allowed_hosts=settings.hosts, www_redirect=False)
     describe(app)
-    for module in (shots, outlines, carriers, subjects, pictures, live, traces, intakes, jobs, events, people, health):
+    for module in (
+        shots,
+        outlines,
+        behind,
+        carriers,
+        subjects,
+        pictures,
+        live,
+        traces,
+        intakes,
+        jobs,
+        events,
+        people,
+        health,
+    ):
         app.include_router(module.router)
     _serve_page(app, settings)
     return app

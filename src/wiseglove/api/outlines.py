@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import time
+from threading import Lock
 from typing import Annotated
 
 import numpy as np
+from cachetools import LRUCache, cached
 from fastapi import APIRouter
 from numpy.typing import NDArray
 from pydantic import BaseModel, Field
@@ -13,12 +15,18 @@ from pydantic import BaseModel, Field
 from wiseglove.api.context import Context, Ctx
 from wiseglove.api.pictures import load_shot
 from wiseglove.api.schemas import Answer
+from wiseglove.core.behind.clean import Behind
+from wiseglove.core.behind.difference import difference_within
 from wiseglove.core.geometry.bezier import Points
 from wiseglove.core.geometry.fitting import LONGEST, TooManyPointsError, fit_sparsely
 from wiseglove.core.outline.normals import normals_at
+from wiseglove.core.outline.silhouette import Covered
 from wiseglove.core.outline.snap import snap
 from wiseglove.core.outline.towards import carry_range
 from wiseglove.core.patience import go_on
+from wiseglove.jobs.behind import newest
+from wiseglove.jobs.behind_files import as_behind
+from wiseglove.media import clip
 from wiseglove.shot.basics import Coordinate, Corner, ElementId, Point
 from wiseglove.shot.edits import OutlineDraft, thinned_keys
 from wiseglove.shot.edits.base import FINEST, MOST_POINTS, Index
@@ -160,7 +168,7 @@ def propose_carry(shot_id: str, wanted: CarryRequest, context: Ctx) -> Proposal:
     def over() -> bool:
         return ended or time.monotonic() > until
 
-    carried = carry_range(picture, keys, kinds, min(frames), max(frames), over)
+    carried = carry_range(picture, keys, kinds, min(frames), max(frames), over, _covered(context, shot))
     for found in carried:
         if found.points is None or found.doubt is None:
             proposal.reason = f"Nothing of it is in sight from frame {found.frame} on."
@@ -179,6 +187,24 @@ def propose_carry(shot_id: str, wanted: CarryRequest, context: Ctx) -> Proposal:
         proposal.reason = "Keep these and press again to go on from there."
     proposal.reason = _told(proposal, wanted.frame, proposal.reason, sorted(keys))
     return proposal
+
+
+def _covered(context: Context, shot: EvaluatedShot) -> Covered | None:
+    """What tells where a shot's clean plate is covered; None where none was made."""
+    with context.database.transaction() as session:
+        made = newest(session, shot.id)
+    behind = None if made is None else _behind(context, made, (shot.plate.width, shot.plate.height))
+    return None if behind is None else lambda picture, box: difference_within(picture, behind, box)
+
+
+@cached(LRUCache(2), key=lambda context, made, size: (made, size), lock=Lock())
+def _behind(context: Context, made: str, size: tuple[int, int]) -> Behind | None:
+    reader = clip.ClipReader(clip.folder_of(context.settings.media, made))
+    try:
+        pixels = reader.read(0)
+    finally:
+        reader.close()
+    return as_behind(pixels) if (pixels.shape[1], pixels.shape[0]) == size else None
 
 
 def _told(proposal: Proposal, since: int, ending: str, keys: list[int]) -> str:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any, Protocol
 
 import cv2
 import numpy as np
@@ -26,6 +27,8 @@ Picture = NDArray[np.float32]
 MOST_FRAMES = 40
 """Frames from which a clean picture is made at most, spread evenly over the range."""
 LARGEST_PANE = 4096
+KEPT_NOISE = 1.5
+"""Noise of a plate, of 255, beside a picture behind that was kept."""
 STANDS = 2.0
 """Pixels by which a camera may move between two looks and still be called locked."""
 
@@ -51,11 +54,34 @@ def read_motion(where: Path) -> dict[int, Matrix]:
     return {row.frame: row.corners for row in rows if row.corners is not None and row.status != "lost"}
 
 
+class Frames(Protocol):
+    """What a view needs of a plate."""
+
+    @property
+    def first(self) -> int:
+        """The first frame's number."""
+
+    @property
+    def last(self) -> int:
+        """The last one's."""
+
+    @property
+    def size(self) -> tuple[int, int]:
+        """Width and height."""
+
+    def missing(self, frame: int) -> bool:
+        """Whether a frame is not there."""
+
+    def read(self, frame: int) -> NDArray[Any]:
+        """Its pixels; may be called from several threads."""
+
+
 class View:
     """The plate's frames as seen from one place: unrolled from a pane, or as they are."""
 
-    def __init__(self, request: Request) -> None:
-        self.plate = PlateFiles(request.plate)
+    def __init__(self, request: Request, plate: Frames | None = None) -> None:
+        """plate: where the frames come from; None for the request's files."""
+        self.plate = plate or PlateFiles(request.plate)
         first, last = request.first or self.plate.first, request.last or self.plate.last
         if not self.plate.first <= first <= last <= self.plate.last:
             raise WrongUseError(
@@ -178,13 +204,19 @@ def write_behind(behind: Behind, target: Path) -> None:
 def read_behind(where: Path, size: tuple[int, int]) -> Behind:
     """What `write_behind` wrote, or any picture of that size. Raises WrongUseError."""
     there = PlateFiles(str(where))
-    pixels = to_float(there.read(there.first))
+    pixels = there.read(there.first)
     if (pixels.shape[1], pixels.shape[0]) != size:
         raise WrongUseError(
             f"{where} is {pixels.shape[1]}x{pixels.shape[0]}, but {size[0]}x{size[1]} is needed. Make it anew with `wiseglove behind`."
         )
-    known = pixels[..., 3] > 127 if pixels.shape[2] == 4 else np.ones(pixels.shape[:2], bool)
-    return Behind(np.ascontiguousarray(pixels[..., :3]), known, 1.5)
+    return as_behind(pixels)
+
+
+def as_behind(pixels: NDArray[Any]) -> Behind:
+    """A picture (h, w, 3 or 4) as what is behind; where its alpha is low it is not known."""
+    colours = to_float(pixels)
+    known = colours[..., 3] > 127 if colours.shape[2] == 4 else np.ones(colours.shape[:2], bool)
+    return Behind(np.ascontiguousarray(colours[..., :3]), known, KEPT_NOISE)
 
 
 def differences(view: View, behind: Behind, within: Matrix | None, out: Path, report: Callable[[str], None]) -> int:

@@ -19,7 +19,7 @@ from sqlalchemy.exc import SQLAlchemyError
 from sqlalchemy.orm import Session
 
 from wiseglove.core.warm import warm_up
-from wiseglove.jobs import deliver, solve, take_in
+from wiseglove.jobs import behind, deliver, solve, take_in
 from wiseglove.jobs.run import Failed, Work, execute
 from wiseglove.media.guarded import get_ready
 from wiseglove.settings import Settings
@@ -35,6 +35,7 @@ KINDS: dict[str, tuple[Work, Failed | None]] = {
     "take-in": (take_in.work, take_in.failed),
     "deliver": (deliver.work, None),
     "solve": (solve.work, None),
+    behind.KIND: (behind.work, None),
 }
 
 

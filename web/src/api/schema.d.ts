@@ -388,6 +388,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/behind": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Make Behind
+         * @description Order the clean picture to be made; it becomes a clip of the shot, to be shown, keyed with, and carried on by.
+         */
+        post: operations["make_behind"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/carriers/{carrier}/checks": {
         parameters: {
             query?: never;
@@ -1285,6 +1305,14 @@ export interface components {
             aspect: number;
             /** By Perspective */
             by_perspective: boolean;
+        };
+        /**
+         * BehindRequest
+         * @description Of which pane, unrolled; None for the whole plate of a camera that stands.
+         */
+        BehindRequest: {
+            /** Pane */
+            pane?: string | null;
         };
         /** Body_receive_together */
         Body_receive_together: {
@@ -5376,6 +5404,46 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description A problem (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    make_behind: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "pane": null
+                 *     }
+                 */
+                "application/json": components["schemas"]["BehindRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
             };
             /** @description A problem (RFC 9457) */
             default: {

@@ -5,7 +5,7 @@ import { useCallback } from "react";
 import type { Pane } from "../api/client";
 import { NumberField } from "../ui/NumberField";
 import { useBench } from "../state/bench";
-import { clipLabel, TakeIn, useClips } from "./clips";
+import { clipLabel, MakeBehind, TakeIn, useClips } from "./clips";
 import { send } from "../commands/send";
 
 const CHART = "chart";
@@ -57,6 +57,16 @@ export function InsertChooser({ pane }: { pane: Pane }) {
       <span />
       <div>
         <TakeIn shot={shot.id} label="Take in a still or clip …" testId="insert-files" onTaken={show} />
+      </div>
+      <span />
+      <div>
+        <MakeBehind
+          shot={shot.id}
+          pane={pane.id}
+          label="Make the clean pane"
+          title="The pane as it is without what passes before it, from all frames; it is shown in it"
+          onMade={show}
+        />
       </div>
       {known && known.info.count > 1 && (
         <>

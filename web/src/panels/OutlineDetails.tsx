@@ -6,10 +6,11 @@ import { Button, Choice } from "../ui/Button";
 import { NumberField } from "../ui/NumberField";
 import { Section } from "../ui/Section";
 import { lastFrame } from "../state/plate";
-import { setBench, useFrame } from "../state/bench";
+import { setBench, useBench, useFrame } from "../state/bench";
 import { restingShape } from "../state/lookups";
 import { pasteInto } from "../commands/clipboard";
 import { EaseRow, KeyRow } from "./KeyRows";
+import { MakeBehind, useCleanPlate } from "./clips";
 import { proposeCarry, proposeSnap, proposeThinning } from "../commands/proposals";
 import { PlaceRows, Roundness, SoftRow } from "./PointRows";
 import { Row } from "./Row";
@@ -168,6 +169,8 @@ function WayRound({ outline }: { outline: Outline }) {
 /** What follows the picture over frames, and what takes keys out again: proposals that are kept or dropped. */
 function CarryRow() {
   const [frames, setFrames] = useState(10);
+  const shot = useBench((b) => b.shot!.id);
+  const known = useCleanPlate(shot);
   return (
     <>
       <Row label="Carry on">
@@ -195,6 +198,14 @@ function CarryRow() {
         >
           On
         </Button>
+      </Row>
+      <Row label="Behind">
+        <MakeBehind
+          shot={shot}
+          label={known ? "Make it anew" : "Make the clean plate"}
+          title="Where the camera stands: the plate without what passes, from all frames"
+        />
+        <span className="text-[13px] text-ink-soft">{known ? "known" : "not known"}</span>
       </Row>
       <Row label="">
         <Button

@@ -10,7 +10,7 @@ import { TextField } from "../ui/TextField";
 import { inDepth } from "../state/lookups";
 import { useFrame } from "../state/bench";
 import { CleanUpRows } from "./CleanUpRows";
-import { clipLabel, TakeIn, useClips } from "./clips";
+import { clipLabel, MakeBehind, TakeIn, useClips } from "./clips";
 import { KeyRow } from "./KeyRows";
 import { MatteRows } from "./MatteRows";
 import { RideRow } from "./RideRow";
@@ -230,6 +230,16 @@ function KeyRows({ b, subject, ...trying }: Rows & { b: Settled }) {
                 options={[{ value: "", label: "None, from the backing" }, ...others]}
                 value={key.clean ?? ""}
                 onPick={(clean) => set({ clean: clean || null })}
+              />
+            </Row>
+          )}
+          {!subject.clip && (
+            <Row label={others.length > 0 ? "" : "Clean plate"}>
+              <MakeBehind
+                shot={b.shot!.id}
+                label="Make the clean plate"
+                title="Where the camera stands: the plate without the subject, from all frames; keyed with it at once"
+                onMade={(clean) => set({ clean })}
               />
             </Row>
           )}

@@ -2,11 +2,12 @@ import { useQuery } from "@tanstack/react-query";
 import { useCallback, useRef, useState } from "react";
 import { toast } from "sonner";
 
-import { api, data, listed, say, type ClipCard, type Intake } from "../api/client";
+import { api, data, listed, say, type ClipCard, type Intake, type Job } from "../api/client";
 import { useNotice, type Notice } from "../api/events";
 import { upload } from "../api/upload";
 import { Button } from "../ui/Button";
 import { Progress } from "../ui/Progress";
+import { useJobs } from "./JobLine";
 
 /** The clips that belong to a shot besides its plate. */
 export function useClips(shot: string) {
@@ -101,5 +102,53 @@ export function TakeIn(props: {
       </Button>
       {sent !== null && <Progress share={sent} label="Sending" />}
     </span>
+  );
+}
+
+/** Whether a clean plate was made of a shot. */
+export function useCleanPlate(shot: string): boolean {
+  const jobs = useJobs(shot).data ?? [];
+  return jobs.some((job) => job.kind === "behind" && job.state === "done" && !job.result?.pane);
+}
+
+/** A button that has the clean picture made, of the plate or of a pane; `onMade` gets the clip that it became. */
+export function MakeBehind(props: {
+  shot: string;
+  pane?: string;
+  label: string;
+  title: string;
+  onMade?: (clip: string) => void;
+}) {
+  const { shot, pane, label, title, onMade } = props;
+  const [expected, setExpected] = useState<string | null>(null);
+  useNotice(
+    useCallback(
+      (notice: Notice) => {
+        if (notice.topic !== "job" || expected === null || notice.id !== expected) return;
+        if (notice.state === "queued" || notice.state === "running") return;
+        setExpected(null);
+        toast(notice.message);
+        if (notice.state === "done") onMade?.(String(notice.result?.clip));
+      },
+      [expected, onMade],
+    ),
+  );
+  const make = async () => {
+    try {
+      const job = await data<Job>(
+        api.POST("/api/shots/{shot_id}/behind", {
+          params: { path: { shot_id: shot } },
+          body: { pane: pane ?? null },
+        }),
+      );
+      setExpected(job.id);
+    } catch (error) {
+      say(error);
+    }
+  };
+  return (
+    <Button small disabled={expected !== null} title={title} onClick={() => void make()}>
+      {expected !== null ? "Making it …" : label}
+    </Button>
   );
 }

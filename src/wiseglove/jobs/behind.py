@@ -1,0 +1,125 @@
+"""Makes the clean picture behind what passes, of a shot's plate or of one of its panes, and keeps it as a clip of the shot."""
+
+from __future__ import annotations
+
+import hashlib
+import shutil
+import threading
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from wiseglove.core.geometry.homography import is_convex
+from wiseglove.jobs.behind_files import MOST_FRAMES, Request, View, behind_of, write_behind
+from wiseglove.jobs.run import Outcome, Run
+from wiseglove.jobs.solve_files import WrongUseError
+from wiseglove.jobs.take_in import content_id
+from wiseglove.media import clip
+from wiseglove.media.durable import put_in_place
+from wiseglove.media.probe import probe
+from wiseglove.shot.basics import Plate
+from wiseglove.shot.errors import EditError
+from wiseglove.shot.evaluated import EvaluatedShot
+from wiseglove.shot.model import Pane
+from wiseglove.store import clips, jobs, shots
+from wiseglove.store.errors import StoreError
+from wiseglove.store.pictures import ExactPictures
+from wiseglove.store.tables import ClipRow, JobRow, ShotClipRow
+
+KIND = "behind"
+
+
+class ShotFrames:
+    """A shot's plate as a view wants it: frames by their numbers, from several threads. Counts what was read."""
+
+    def __init__(self, plate: Plate, pictures: ExactPictures, run: Run, total: int) -> None:
+        self.first, self.last = plate.first, plate.first + plate.count - 1
+        self.size = plate.width, plate.height
+        self._plate, self._pictures, self._run, self._total = plate, pictures, run, total
+        self._lock = threading.Lock()
+        self._read = 0
+
+    def missing(self, frame: int) -> bool:
+        """None is: gaps were filled when the plate was taken in."""
+        return False
+
+    def read(self, frame: int) -> NDArray[Any]:
+        """The plate's own pixels."""
+        with self._lock:
+            self._read += 1
+            self._run.progress(self._read, self._total)
+            return self._pictures.plate(self._plate, frame, *self.size)
+
+
+def work(run: Run) -> Outcome:
+    """Make it from frames spread over the plate, and store it; all or nothing."""
+    with run.database.transaction() as session:
+        shot = shots.load(session, str(run.shot))
+    pane = None
+    if run.payload.get("pane"):
+        pane = shot.find(run.payload["pane"], Pane)
+        if pane is None:
+            raise StoreError("That pane is not in the shot any more. Nothing was made.")
+    corners = None if pane is None else _corners(shot, pane)
+    frames = shot.plate.count if corners is None else len(corners)
+    pictures = ExactPictures(run.settings.media)
+    said: list[str] = []
+    try:
+        plate = ShotFrames(shot.plate, pictures, run, min(frames, MOST_FRAMES))
+        behind = behind_of(View(Request("", corners), plate), said.append)
+    except WrongUseError as error:
+        raise EditError(_for_a_page(str(error))) from error
+    finally:
+        pictures.close()
+    if not behind.known.any():
+        raise EditError("Nothing of it was seen on enough frames, so nothing is known of it. Nothing was made.")
+    name = f"Clean plate of {shot.settings.name}" if pane is None else f"Clean {pane.name} of {shot.settings.name}"
+    folder = run.settings.intakes / f"{KIND}-{run.job}-{run.attempt}"
+    source, target = folder / "source", folder / "clip"
+    source.mkdir(parents=True, exist_ok=True)
+    kept = source / clip.kept_as(0, "clean.png")
+    write_behind(behind, kept)
+    digest = hashlib.sha256(kept.read_bytes()).hexdigest()
+    understood = probe([kept], run.settings.limits, ["clean.png"]).model_copy(update={"name": name[:80]})
+    clip_id = content_id(understood, dict.fromkeys(understood.files, digest))
+    about = clip.decode(source, target, understood, lambda done, total: None)
+    shutil.copytree(source, target / "source", dirs_exist_ok=True)
+    about = about.model_copy(update={"name": understood.name})
+
+    def settle(session: Session) -> dict[str, Any]:
+        clips.hold(session, clip_id)
+        home = run.settings.media / clip_id
+        if not (home / "clip.json").exists():
+            put_in_place(target, home)
+        clips.add(session, clip_id, about, clips.room_of(home))
+        session.merge(ShotClipRow(shot=str(run.shot), clip=clip_id))
+        jobs.announce(session, "clips", {"shot": run.shot})
+        return {"clip": clip_id, "pane": run.payload.get("pane")}
+
+    return Outcome(f"{name} is there. {' '.join(said)}", {}, settle, lambda: shutil.rmtree(folder, ignore_errors=True))
+
+
+def _for_a_page(told: str) -> str:
+    """What was told for the command line, without the sentences about its options."""
+    parts = [part for part in told.replace("written", "made").split(". ") if "--" not in part]
+    return ". ".join(part.rstrip(".") for part in parts) + "."
+
+
+def _corners(shot: EvaluatedShot, pane: Pane) -> dict[int, NDArray[np.float64]]:
+    """A pane's corners on the frames on which it is not folded over."""
+    frames = range(shot.plate.first, shot.plate.first + shot.plate.count)
+    found = {frame: np.asarray(shot.corners_at(pane, frame), np.float64) for frame in frames}
+    return {frame: corners for frame, corners in found.items() if is_convex(corners)}
+
+
+def newest(session: Session, shot: str) -> str | None:
+    """The clip of the clean plate that was made last for a shot, if it is still there."""
+    made = select(JobRow).where(JobRow.kind == KIND, JobRow.shot == shot, JobRow.state == "done")
+    for row in session.scalars(made.order_by(JobRow.ended_at.desc())):
+        found = row.result or {}
+        if not found.get("pane") and session.get(ClipRow, str(found.get("clip"))) is not None:
+            return str(found["clip"])
+    return None
