@@ -249,3 +249,18 @@ def test_a_still_is_given_to_a_pane_as_insert(open_shot: Open, tmp_path: Path) -
     bench.page.get_by_test_id("insert-files").set_input_files(str(media))
     expect(bench.page.get_by_text("r3", exact=False).first).to_be_visible(timeout=15_000)
     assert bench.elements("pane")[0]["insert"]["start"] == 1001
+
+
+def test_the_clean_pane_is_made_from_all_frames_and_shown_in_the_pane(open_shot: Open) -> None:
+    bench = open_shot(fresh=True)
+    bench.press("n")
+    for corner in ((200, 100), (500, 100), (500, 300), (200, 300)):
+        bench.click(*corner)
+    bench.last_done("Placed Pane")
+    bench.page.get_by_role("button", name="Make the clean pane").click()
+    expect(bench.page.get_by_text("Changed insert of Pane").first).to_be_visible(timeout=120_000)
+    expect(bench.page.get_by_role("button", name="Clean Pane of")).to_be_visible()
+    insert = bench.elements("pane")[0]["insert"]
+    clips = bench.page.request.get(f"{bench.page.url.split('/shots/')[0]}/api/shots/{bench.shot['id']}/clips").json()
+    assert [c["id"] for c in clips] == [insert["media"]]
+    assert (clips[0]["info"]["width"], clips[0]["info"]["height"]) == (300, 200)
