@@ -53,6 +53,20 @@ def choose(page: Page, label: str, option: str) -> None:
     page.get_by_role("option", name=option, exact=True).click()
 
 
+def test_a_click_for_each_corner_draws_a_patch_whose_own_corners_the_grid_lies_on(open_shot: Open) -> None:
+    bench = open_shot(fresh=True)
+    bench.press("m")
+    expect(bench.page.get_by_text("drag a box, or click each corner")).to_be_visible()
+    corners = [(560, 180), (240, 150), (250, 420), (540, 400)]
+    for corner in corners:
+        bench.click(*corner)
+    bench.press("Enter")
+    bench.last_done("Drew Carrier")
+    made = carrier(bench)
+    assert np.allclose([p[:2] for p in made["patches"][0]["points"]], corners, atol=1)
+    assert np.allclose(made["base"], [corners[1], corners[0], corners[3], corners[2]], atol=1)
+
+
 def test_a_patch_is_drawn_solved_and_a_pane_rides_on_it(open_shot: Open) -> None:
     bench = open_shot(fresh=True)
     draw_patch(bench)

@@ -254,3 +254,17 @@ def test_carrying_there_and_back_gives_what_was(shifts: list[float]) -> None:
     there = motion.carry(np.array([2.0]), points[None])[0]
     assert motion.back(2.0, there) == pytest.approx(points, abs=1e-6)
     assert apply(homographies(base, quad[None])[0], base) == pytest.approx(quad, abs=1e-6)
+
+
+def test_a_carriers_corners_are_its_patchs_own_where_it_has_four(shot: EvaluatedShot) -> None:
+    def base(*points: tuple[float, float]) -> list[tuple[float, float]]:
+        patch = [(x, y, 0, 0, 0, 0) for x, y in points]
+        made = done(shot, AddCarrier(type="add-carrier", frame=FIRST, patch=patch, id="fresh"))
+        found = made.find("fresh", Carrier)
+        assert found is not None
+        return list(found.base)
+
+    assert base((90, 22), (20, 20), (24, 70), (84, 66)) == [(20, 20), (90, 22), (84, 66), (24, 70)]
+    around = [(20, 20), (90, 20), (90, 70), (20, 70)]
+    assert base((20, 20), (90, 22), (84, 66), (24, 70), (22, 40)) == around, "five corners"
+    assert np.allclose(base((20, 20), (90, 70), (90, 20), (20, 70)), around), "crossed"

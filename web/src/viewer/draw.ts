@@ -6,6 +6,7 @@ import { started, type Started, type Starter } from "../shapes/starters";
 import { toPlate, toScreen, useView } from "../state/view";
 import { Gesture, PointerAt } from "./gesture";
 import { add, closePen } from "../commands/drawn";
+import { takeTool } from "../commands/tools";
 
 const CLOSE_REACH = 11;
 
@@ -97,6 +98,13 @@ export function beginStarter(kind: Starter, start: PointerAt): Gesture {
     },
     end: (at, travelled) => {
       last = at;
+      const { into } = bench();
+      if (!travelled && kind === "box" && into && "carrier" in into) {
+        // A click begins a patch corner by corner, as with the pen.
+        takeTool("pen");
+        beginPen(start)?.end(at, false);
+        return;
+      }
       const made = bench().draft && travelled ? shape() : null;
       if (made) add(made, kind === "finger" ? "Index finger" : undefined);
       else setBench({ draft: null });

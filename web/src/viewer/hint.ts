@@ -8,7 +8,7 @@ export function hint(): string {
   if (look === "flat")
     return "The pane unrolled and held still, only to look at · 1 to 5 show the plate again";
   if (into && "carrier" in into && !draft)
-    return `Draw ${into.what === "patch" ? "where the carrier looks" : "where it must not look"} · any drawing tool will do · Escape gives up`;
+    return `Draw ${into.what === "patch" ? "where the carrier looks" : "where it must not look"} · ${tool === "box" ? "drag a box, or click each corner · " : ""}any drawing tool will do · Escape gives up`;
   if (tool === "pen") {
     if (!draft || draft.points.length === 0)
       return "Click for a corner · drag for a smooth point · Alt drags one handle";

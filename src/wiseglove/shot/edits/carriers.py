@@ -62,17 +62,29 @@ class AddCarrier(Editing):
     def apply(self, shot: EvaluatedShot) -> Applied:
         keying.check_frame(shot.plate, self.frame)
         check_region(self.patch, shot)
-        line = flatten(np.array(self.patch, np.float64), 0.5)
-        (left, top), (right, bottom) = line.min(0).tolist(), line.max(0).tolist()
         carrier = Carrier(
             id=unused(shot, self.id) if self.id else new_id(),
             name=free_name(shot, self.name or "Carrier"),
             colour=CARRIER_COLOUR,
             at=self.frame,
-            base=((left, top), (right, top), (right, bottom), (left, bottom)),
+            base=_corners_of(np.array(self.patch, np.float64)),
             patches=[Region(points=self.patch)],
         )
         return Applied(f"Drew {carrier.name}, frame {self.frame}", {carrier.id: carrier}, carrier.id)
+
+
+def _corners_of(patch: Array) -> Corners:
+    """Four corners for a patch (N, 8): its own where it has four, clockwise from the upper left; else those around it."""
+    quad = patch[:, :2]
+    if len(patch) == 4 and not patch[:, 2:6].any() and is_convex(quad):
+        around = quad - quad.mean(axis=0)
+        quad = quad[np.argsort(np.arctan2(around[:, 1], around[:, 0]))]
+        quad = np.roll(quad, -int(quad.sum(axis=1).argmin()), axis=0)
+        first, second, third, fourth = ((float(x), float(y)) for x, y in quad)
+        return first, second, third, fourth
+    line = flatten(patch, 0.5)
+    (left, top), (right, bottom) = line.min(0).tolist(), line.max(0).tolist()
+    return (left, top), (right, top), (right, bottom), (left, bottom)
 
 
 class AddHandCarrier(Editing):
