@@ -171,6 +171,22 @@ def test_carrying_on_is_kept_frame_by_frame(open_shot: Open) -> None:
     undo_twice(bench)
 
 
+def test_how_much_may_be_in_doubt_is_set_and_it_ends_there(open_shot: Open) -> None:
+    bench = open_shot()
+    without_later_keys(bench, "Index finger")
+    bench.page.get_by_test_id("card-Index finger").click()
+    field = bench.page.get_by_label("Share of the outline that may be in doubt before it ends", exact=True)
+    field.fill("0")
+    bench.press("Enter")
+    bar = carried_on(bench, "Index finger", 20)
+    # Nothing in doubt is kept, so it ends before the frame on which its tip turns over.
+    expect(bar).to_contain_text("It ends before frame", timeout=60_000)
+    expect(bar).not_to_contain_text("parts are in doubt")
+    bench.press("Escape")
+    with bench.one_change():
+        bench.press("Control+z")
+
+
 def test_before_a_later_key_it_is_carried_on_from_both(open_shot: Open) -> None:
     bench = open_shot()
     bar = carried_on(bench, "Hand", 20)

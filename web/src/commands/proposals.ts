@@ -38,8 +38,8 @@ export async function proposeSnap() {
   }
 }
 
-/** Propose the outline on the next frames, or the ones before. */
-export async function proposeCarry(by: number) {
+/** Propose the outline on the next frames, or the ones before; `tolerance`: the share that may be in doubt before it ends. */
+export async function proposeCarry(by: number, tolerance: number) {
   const { shot, active, frame } = bench();
   if (!shot || !outlineOf(bench(), active)) return;
   const start: Proposal = {
@@ -52,7 +52,7 @@ export async function proposeCarry(by: number) {
   };
   setBench({ proposal: start });
   try {
-    const body = { outline: active!, frame, to: frame + by };
+    const body = { outline: active!, frame, to: frame + by, tolerance };
     const found = await data<Proposed>(
       api.POST("/api/shots/{shot_id}/carry", { params: { path: { shot_id: shot.id } }, body }),
     );

@@ -5,6 +5,7 @@ import type { Cover, Outline, PointKind } from "../api/client";
 import { Button, Choice } from "../ui/Button";
 import { NumberField } from "../ui/NumberField";
 import { Section } from "../ui/Section";
+import { Slider } from "../ui/Slider";
 import { lastFrame } from "../state/plate";
 import { setBench, useBench, useFrame } from "../state/bench";
 import { restingShape } from "../state/lookups";
@@ -171,13 +172,14 @@ function CarryRow() {
   const [frames, setFrames] = useState(10);
   const shot = useBench((b) => b.shot!.id);
   const known = useCleanPlate(shot);
+  const [doubt, setDoubt] = useState(0.6);
   return (
     <>
       <Row label="Carry on">
         <Button
           small
           title="Follow the picture backwards; shown first"
-          onClick={() => void proposeCarry(-frames)}
+          onClick={() => void proposeCarry(-frames, doubt)}
         >
           Back
         </Button>
@@ -194,10 +196,23 @@ function CarryRow() {
         <Button
           small
           title="Follow the picture onwards; shown first"
-          onClick={() => void proposeCarry(frames)}
+          onClick={() => void proposeCarry(frames, doubt)}
         >
           On
         </Button>
+      </Row>
+      <Row label="Up to doubt">
+        <Slider
+          label="Share of the outline that may be in doubt before it ends"
+          unit="%"
+          digits={0}
+          value={100 * doubt}
+          min={0}
+          max={100}
+          step={5}
+          onTry={() => undefined}
+          onCommit={(percent) => setDoubt(percent / 100)}
+        />
       </Row>
       <Row label="Behind">
         <MakeBehind
@@ -205,7 +220,7 @@ function CarryRow() {
           label={known ? "Make it anew" : "Make the clean plate"}
           title="Where the camera stands: the plate without what passes, from all frames"
         />
-        <span className="text-[13px] text-ink-soft">{known ? "known" : "not known"}</span>
+        {known && <span className="text-[13px] text-ink-soft">known</span>}
       </Row>
       <Row label="">
         <Button
