@@ -67,3 +67,21 @@ def test_what_cannot_be_done_is_said_and_nothing_is_written(plate: Path, tmp_pat
         code, said = run(plate, *words, "--out", out)
         assert (code, sentence in said) == (2, True), said
         assert not out.exists()
+
+
+def test_a_plate_too_short_to_know_what_is_behind_is_carried_by_itself(plate: Path, tmp_path: Path) -> None:
+    short = tmp_path / "short"
+    short.mkdir()
+    for name in sorted(plate.iterdir())[:2]:
+        (short / name.name).write_bytes(name.read_bytes())
+    out = tmp_path / "carried.json"
+    key = outline(tmp_path / "key.json", 0)
+    code, said = run(short, "--outline", key, "--at", "1001", "--range", "1001:1002", "--out", out)
+    assert code == 0, said
+    assert "in the plate alone" in said
+    assert list(json.loads(out.read_text())["frames"]) == ["1001", "1002"]
+    code, said = run(
+        short, "--outline", key, "--at", "1001", "--range", "1001:1002", "--out", out, "--behind", "no.png"
+    )
+    assert code == 2
+    assert "no.png" in said

@@ -87,15 +87,13 @@ def _behind(request: Request, report: Callable[[str], None]) -> Behind | None:
     """The picture behind, as it is wanted; with auto None where it cannot be known, and says why."""
     if request.behind == "none":
         return None
-    view = View(BehindRequest(request.plate))
     if request.behind != "auto":
-        return read_behind(Path(request.behind), view.size)
+        return read_behind(Path(request.behind), PlateFiles(request.plate).size)
     try:
-        behind = behind_of(view, report)
+        return behind_of(View(BehindRequest(request.plate)), report)
     except WrongUseError as error:
         report(f"The edge is looked for in the plate alone. {str(error).split(' Nothing was written')[0]}")
         return None
-    return behind
 
 
 def _covered(behind: Behind, picture: NDArray[np.uint8], box: Box) -> tuple[Matte, NDArray[np.bool_]]:
