@@ -56,7 +56,7 @@ def _clip(back: str) -> list[walker.Walked]:
 @cache
 def _covered(back: str) -> Covered:
     behind = clean_picture(np.stack([w.plate for w in _clip(back)[::2]]))
-    return lambda picture, box: difference_within(picture, behind, box)
+    return partial(difference_within, behind)
 
 
 def _alpha(back: str, frame: int, part: str) -> np.ndarray:

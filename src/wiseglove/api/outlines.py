@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from functools import partial
 from threading import Lock
 from typing import Annotated
 
@@ -194,7 +195,7 @@ def _covered(context: Context, shot: EvaluatedShot) -> Covered | None:
     with context.database.transaction() as session:
         made = newest(session, shot.id)
     behind = None if made is None else _behind(context, made, (shot.plate.width, shot.plate.height))
-    return None if behind is None else lambda picture, box: difference_within(picture, behind, box)
+    return None if behind is None else partial(difference_within, behind)
 
 
 @cached(LRUCache(2), key=lambda context, made, size: (made, size), lock=Lock())

@@ -15,7 +15,6 @@ import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
-from wiseglove.core.compositing.colour import encode
 from wiseglove.core.geometry.homography import quad_to_quads
 from wiseglove.demo import limbs as casting
 from wiseglove.demo import scene
@@ -263,7 +262,4 @@ def _lens_and_sensor(linear: Layer, index: int) -> NDArray[np.uint8]:
     away = np.hypot(x - scene.WIDTH / 2, y - scene.HEIGHT / 2) / (scene.WIDTH / 2)
     focused *= (1 - 0.20 * away**2)[..., None]
     noise = rng.normal(0, 1, (scene.HEIGHT, scene.WIDTH, 3)).astype(np.float32)
-    noise = cv2.GaussianBlur(noise, (0, 0), 0.55) * 1.6
-    exposed = 1.25 * focused
-    noisy = exposed + noise * np.sqrt(np.maximum(exposed, 0) * 0.00022 + 0.0000035)
-    return np.asarray(np.clip(np.round(encode(np.clip(noisy, 0, 1)) * 255), 0, 255), np.uint8)
+    return scene.developed(1.25 * focused, noise)

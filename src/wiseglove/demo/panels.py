@@ -16,7 +16,6 @@ import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
-from wiseglove.core.compositing.colour import encode
 from wiseglove.core.motion.path import homographies
 from wiseglove.demo import scene
 
@@ -207,7 +206,4 @@ def _developed(linear: Array, shot: Panel, index: int) -> NDArray[np.uint8]:
     """Slight defocus, grain that follows brightness, display encoding."""
     rng = np.random.default_rng([index, sum(map(ord, shot.name))])
     focused = cv2.GaussianBlur(linear, (0, 0), 0.62 * shot.scale)
-    noise = cv2.GaussianBlur(rng.standard_normal(linear.shape, np.float32), (0, 0), 0.55) * 1.6 * shot.grain
-    exposed = 1.25 * focused
-    noisy = exposed + noise * np.sqrt(np.maximum(exposed, 0) * 0.00022 + 0.0000035)
-    return np.asarray(np.clip(np.round(encode(np.clip(noisy, 0, 1)) * 255), 0, 255), np.uint8)
+    return scene.developed(1.25 * focused, rng.standard_normal(linear.shape, np.float32), shot.grain)

@@ -16,7 +16,6 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from wiseglove.core.compositing.colour import encode
 from wiseglove.demo import scene
 
 Array = NDArray[Any]
@@ -309,6 +308,4 @@ def _spill(own: Layer, alpha: Layer, back: Layer) -> Layer:
 def _developed(linear: Layer, index: int, name: str) -> NDArray[np.uint8]:
     """Grain that follows brightness, display encoding."""
     rng = np.random.default_rng([index, len(name)])
-    noise = cv2.GaussianBlur(rng.standard_normal(linear.shape, np.float32), (0, 0), 0.55) * 1.6
-    noisy = linear + noise * np.sqrt(np.maximum(linear, 0) * 0.00022 + 0.0000035)
-    return np.asarray(np.clip(np.round(encode(np.clip(noisy, 0, 1)) * 255), 0, 255), np.uint8)
+    return scene.developed(linear, rng.standard_normal(linear.shape, np.float32))

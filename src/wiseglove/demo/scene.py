@@ -9,8 +9,11 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
+
+from wiseglove.core.compositing.colour import encode
 
 Array = NDArray[Any]
 
@@ -250,3 +253,10 @@ def finger_chain(knuckle: Array, lengths: tuple[float, ...], bends: tuple[float,
         chain.append(chain[-1] + length * along / np.linalg.norm(along))
         sides.append(np.array([0.0, np.sin(angle), np.cos(angle)]))
     return np.stack(chain), np.stack(sides)
+
+
+def developed(linear: NDArray[Any], noise: NDArray[Any], grain: float = 1.0) -> NDArray[np.uint8]:
+    """What a camera stores of linear light (h, w, 3): grain that follows brightness, display encoding. noise: standard normal."""
+    rough = cv2.GaussianBlur(noise, (0, 0), 0.55) * 1.6 * grain
+    noisy = linear + rough * np.sqrt(np.maximum(linear, 0) * 0.00022 + 0.0000035)
+    return np.asarray(np.clip(np.round(encode(np.clip(noisy, 0, 1)) * 255), 0, 255), np.uint8)

@@ -16,7 +16,6 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from wiseglove.core.compositing.colour import encode
 from wiseglove.demo import scene
 from wiseglove.demo.presenter import limb, smooth
 
@@ -249,7 +248,4 @@ def _focused(linear: Layer) -> Layer:
 def _developed(linear: Layer, index: int, behind: str) -> NDArray[np.uint8]:
     """Grain that follows brightness, display encoding."""
     rng = np.random.default_rng([index, len(behind)])
-    noise = cv2.GaussianBlur(rng.standard_normal(linear.shape, np.float32), (0, 0), 0.55) * 1.6
-    exposed = 1.25 * linear
-    noisy = exposed + noise * np.sqrt(np.maximum(exposed, 0) * 0.00022 + 0.0000035)
-    return np.asarray(np.clip(np.round(encode(np.clip(noisy, 0, 1)) * 255), 0, 255), np.uint8)
+    return scene.developed(1.25 * linear, rng.standard_normal(linear.shape, np.float32))

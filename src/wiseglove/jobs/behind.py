@@ -13,21 +13,19 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from wiseglove.core.geometry.homography import is_convex
-from wiseglove.jobs.behind_files import MOST_FRAMES, Request, View, behind_of, write_behind
+from wiseglove.jobs.behind_files import MOST_FRAMES, Request, UnknownBehindError, View, behind_of, write_behind
 from wiseglove.jobs.run import Outcome, Run
-from wiseglove.jobs.solve_files import WrongUseError
-from wiseglove.jobs.take_in import content_id
+from wiseglove.jobs.take_in import belongs, bring_in, content_id, decode
 from wiseglove.media import clip
-from wiseglove.media.durable import put_in_place
 from wiseglove.media.probe import probe
 from wiseglove.shot.basics import Plate
 from wiseglove.shot.errors import EditError
 from wiseglove.shot.evaluated import EvaluatedShot
 from wiseglove.shot.model import Pane
-from wiseglove.store import clips, jobs, shots
+from wiseglove.store import shots
 from wiseglove.store.errors import StoreError
 from wiseglove.store.pictures import ExactPictures
-from wiseglove.store.tables import ClipRow, JobRow, ShotClipRow
+from wiseglove.store.tables import ClipRow, JobRow
 
 KIND = "behind"
 
@@ -70,8 +68,8 @@ def work(run: Run) -> Outcome:
     try:
         plate = ShotFrames(shot.plate, pictures, run, min(frames, MOST_FRAMES))
         behind = behind_of(View(Request("", corners), plate), said.append)
-    except WrongUseError as error:
-        raise EditError(_for_a_page(str(error))) from error
+    except UnknownBehindError as error:
+        raise EditError(f"{error.why} Nothing was made.") from error
     finally:
         pictures.close()
     if not behind.known.any():
@@ -85,27 +83,13 @@ def work(run: Run) -> Outcome:
     digest = hashlib.sha256(kept.read_bytes()).hexdigest()
     understood = probe([kept], run.settings.limits, ["clean.png"]).model_copy(update={"name": name[:80]})
     clip_id = content_id(understood, dict.fromkeys(understood.files, digest))
-    about = clip.decode(source, target, understood, lambda done, total: None)
-    shutil.copytree(source, target / "source", dirs_exist_ok=True)
-    about = about.model_copy(update={"name": understood.name})
+    about = decode(run, source, target, understood).model_copy(update={"name": understood.name})
 
     def settle(session: Session) -> dict[str, Any]:
-        clips.hold(session, clip_id)
-        home = run.settings.media / clip_id
-        if not (home / "clip.json").exists():
-            put_in_place(target, home)
-        clips.add(session, clip_id, about, clips.room_of(home))
-        session.merge(ShotClipRow(shot=str(run.shot), clip=clip_id))
-        jobs.announce(session, "clips", {"shot": run.shot})
-        return {"clip": clip_id, "pane": run.payload.get("pane")}
+        bring_in(session, run.settings.media / clip_id, target, about)
+        return {**belongs(session, str(run.shot), clip_id), "pane": run.payload.get("pane")}
 
     return Outcome(f"{name} is there. {' '.join(said)}", {}, settle, lambda: shutil.rmtree(folder, ignore_errors=True))
-
-
-def _for_a_page(told: str) -> str:
-    """What was told for the command line, without the sentences about its options."""
-    parts = [part for part in told.replace("written", "made").split(". ") if "--" not in part]
-    return ". ".join(part.rstrip(".") for part in parts) + "."
 
 
 def _corners(shot: EvaluatedShot, pane: Pane) -> dict[int, NDArray[np.float64]]:

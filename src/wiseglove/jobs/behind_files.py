@@ -33,6 +33,14 @@ STANDS = 2.0
 """Pixels by which a camera may move between two looks and still be called locked."""
 
 
+class UnknownBehindError(WrongUseError):
+    """What is behind cannot be known: why, and what would help on the command line."""
+
+    def __init__(self, why: str, instead: str) -> None:
+        super().__init__(f"{why} Nothing was written. {instead}")
+        self.why = why
+
+
 @dataclass(frozen=True)
 class Request:
     """What is wanted. corners: a pane's motion by frame, (4, 2) in plate pixels; None for the whole plate, camera locked."""
@@ -92,9 +100,9 @@ class View:
         if self.corners is not None:
             frames = [f for f in frames if f in request.corners] if request.corners else []
         if len(frames) < FEWEST:
-            raise WrongUseError(
-                f"Only {len(frames)} frames of the range can be used; a clean picture needs at least {FEWEST}. Nothing was "
-                "written. Make the range longer, or solve the pane on more frames."
+            raise UnknownBehindError(
+                f"Only {len(frames)} frames of the range can be used; a clean picture needs at least {FEWEST}.",
+                "Make the range longer, or solve the pane on more frames.",
             )
         self.frames = frames
         self.size = self.plate.size if self.corners is None else _pane_size(self.corners, frames)
@@ -149,7 +157,7 @@ def _pane_size(corners: dict[int, Matrix], frames: list[int]) -> tuple[int, int]
 
 
 def behind_of(view: View, report: Callable[[str], None]) -> Behind:
-    """The clean picture of a view, from frames spread over its range. Raises WrongUseError for a camera that moves or a cut."""
+    """The clean picture of a view, from frames spread over its range. Raises UnknownBehindError for a camera that moves or a cut."""
     picked = np.unique(np.linspace(0, len(view.frames) - 1, min(MOST_FRAMES, len(view.frames))).round().astype(int))
     frames = [view.frames[i] for i in picked]
     looks = each(view.seen, frames)
@@ -170,15 +178,15 @@ def _check_locked(pictures: NDArray[np.uint8], frames: list[int]) -> None:
     greys = [cv2.cvtColor(p, cv2.COLOR_RGB2GRAY).astype(np.float32) for p in pictures]
     for one, other, at in zip(greys[:-1], greys[1:], frames[1:], strict=True):
         if is_cut(one, other):
-            raise WrongUseError(f"There is a cut before frame {at}. Nothing was written. Give a --range without it.")
+            raise UnknownBehindError(f"There is a cut before frame {at}.", "Give a --range without it.")
     small = 640 / max(greys[0].shape[1], 640)
     first = cv2.resize(greys[0], None, fx=small, fy=small, interpolation=cv2.INTER_AREA)
     for grey, at in zip(greys[1:], frames[1:], strict=True):
         moved = _moved(first, cv2.resize(grey, None, fx=small, fy=small, interpolation=cv2.INTER_AREA)) / small
         if moved > STANDS:
-            raise WrongUseError(
-                f"The camera is not locked: at frame {at} most of the picture has moved by {moved:.0f} px. Nothing was written. "
-                "Solve a pane on what lies behind and give its corners with --motion."
+            raise UnknownBehindError(
+                f"The camera is not locked: at frame {at} most of the picture has moved by {moved:.0f} px.",
+                "Solve a pane on what lies behind and give its corners with --motion.",
             )
 
 

@@ -16,11 +16,10 @@ from pydantic import BaseModel, Field, FiniteFloat, ValidationError
 from wiseglove.core.behind.clean import Behind
 from wiseglove.core.behind.difference import difference_within
 from wiseglove.core.geometry.bezier import Points
-from wiseglove.core.outline.silhouette import Box, Matte
 from wiseglove.core.outline.towards import Delivered, carry_range
 from wiseglove.core.parallel import workers
 from wiseglove.jobs.behind_files import Request as BehindRequest
-from wiseglove.jobs.behind_files import View, behind_of, read_behind
+from wiseglove.jobs.behind_files import UnknownBehindError, View, behind_of, read_behind
 from wiseglove.jobs.solve_files import WrongUseError
 from wiseglove.media.plate import PlateFiles, to_float
 
@@ -69,7 +68,7 @@ def carry_files(request: Request, out: Path, report: Callable[[str], None]) -> N
         return np.ascontiguousarray(np.round(np.clip(colours, 0, 255)), np.uint8)
 
     kinds = kinds_of(keys[request.at])
-    covered = None if behind is None else partial(_covered, behind)
+    covered = None if behind is None else partial(difference_within, behind)
     carried = carry_range(picture, keys, kinds, request.first, request.last, covered=covered)
     frames = {d.frame: _told(d) for d in carried}
     ordered = {str(frame): frames[frame] for frame in sorted(frames)}
@@ -91,13 +90,9 @@ def _behind(request: Request, report: Callable[[str], None]) -> Behind | None:
         return read_behind(Path(request.behind), PlateFiles(request.plate).size)
     try:
         return behind_of(View(BehindRequest(request.plate)), report)
-    except WrongUseError as error:
-        report(f"The edge is looked for in the plate alone. {str(error).split(' Nothing was written')[0]}")
+    except UnknownBehindError as error:
+        report(f"The edge is looked for in the plate alone. {error.why}")
         return None
-
-
-def _covered(behind: Behind, picture: NDArray[np.uint8], box: Box) -> tuple[Matte, NDArray[np.bool_]]:
-    return difference_within(picture, behind, box)
 
 
 def _told(delivered: Delivered) -> dict[str, Any]:

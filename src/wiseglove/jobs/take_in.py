@@ -40,22 +40,18 @@ def work(run: Run) -> Outcome:
     else:
         for left in folder.glob("attempt-*"):  # by a worker that was killed
             shutil.rmtree(left, ignore_errors=True)
-        decoded = _decoded(run, folder / "source", target, understood)
+        decoded = decode(run, folder / "source", target, understood)
     about = decoded.model_copy(update={name: getattr(understood, name) for name in _CORRECTABLE})
 
     def settle(session: Session) -> dict[str, Any]:
-        clips.hold(session, clip_id)
-        if not (home / "clip.json").exists():
-            if not target.exists():
-                raise StoreError("The same files were deleted in the same moment. Nothing was taken in; try again.")
-            put_in_place(target, home)
-        return _store(session, run.intake, clip_id, about, understood, clips.room_of(home))
+        bring_in(session, home, target, about)
+        return _store(session, run.intake, clip_id, about, understood)
 
     said = f"Took in {about.count} frames of {about.name}."
     return Outcome(said, {}, settle, lambda: shutil.rmtree(folder, ignore_errors=True))
 
 
-def _decoded(run: Run, source: Path, target: Path, understood: Understood) -> MediaInfo:
+def decode(run: Run, source: Path, target: Path, understood: Understood) -> MediaInfo:
     """Decode in a process of its own, and put the source files beside what came of them."""
     try:
         info = guarded(
@@ -69,6 +65,23 @@ def _decoded(run: Run, source: Path, target: Path, understood: Understood) -> Me
         if isinstance(error, OSError) and (full := clip.disk_full(error)) is not None:
             raise full from error
         raise
+
+
+def bring_in(session: Session, home: Path, target: Path, about: MediaInfo) -> None:
+    """Move a decoded clip to its home, which is named by its id, and store what it is. Raises StoreError."""
+    clips.hold(session, home.name)
+    if not (home / "clip.json").exists():
+        if not target.exists():
+            raise StoreError("The same files were deleted in the same moment. Nothing was taken in; try again.")
+        put_in_place(target, home)
+    clips.add(session, home.name, about, clips.room_of(home))
+
+
+def belongs(session: Session, shot: str, clip_id: str) -> dict[str, Any]:
+    """Make a clip one of a shot's, and tell the pages; what a job's result says of it."""
+    session.merge(ShotClipRow(shot=shot, clip=clip_id))
+    jobs.announce(session, "clips", {"shot": shot})
+    return {"clip": clip_id}
 
 
 _CORRECTABLE = ("name", "first", "rate_num", "rate_den", "pixel_aspect")
@@ -93,17 +106,14 @@ def _link(source: str, target: str) -> None:
 
 
 def _store(
-    session: Session, intake_id: str | None, clip_id: str, about: MediaInfo, understood: Understood, room: int
+    session: Session, intake_id: str | None, clip_id: str, about: MediaInfo, understood: Understood
 ) -> dict[str, Any]:
     intake = session.get(IntakeRow, intake_id, with_for_update=True)
     if intake is None:
         raise StoreError("This intake was discarded meanwhile. Nothing was taken in.")
-    clips.add(session, clip_id, about, room)
     intake.state, intake.message = "done", ""
     if intake.purpose == "insert":
-        session.merge(ShotClipRow(shot=str(intake.shot), clip=clip_id))
-        jobs.announce(session, "clips", {"shot": intake.shot})
-        return {"clip": clip_id}
+        return belongs(session, str(intake.shot), clip_id)
     shot = shots.create(session, understood.name, clips.plate_of(clip_id, about))
     jobs.announce(session, "shots", {})
     return {"clip": clip_id, "shot": shot.id}

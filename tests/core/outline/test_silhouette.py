@@ -89,7 +89,7 @@ def test_a_walking_figure_is_carried_on_by_what_is_known_behind(step: int, most:
     points, kinds = fitted(walked(20).whole, 1.0)
 
     def errors(known: bool) -> float:
-        covered = partial(lambda picture, box: difference_within(picture, behind(), box)) if known else None
+        covered = partial(difference_within, behind()) if known else None
         carried = carry_range(lambda f: walked(f).plate, {20: points}, kinds, min(frames), max(frames), covered=covered)
         found = {d.frame: d.points for d in carried}
         assert sorted(found) == sorted(frames), "every frame is delivered"
@@ -102,7 +102,7 @@ def test_a_walking_figure_is_carried_on_by_what_is_known_behind(step: int, most:
 def test_a_part_keeps_to_itself_where_it_has_no_edge_of_the_figure() -> None:
     part, hidden = walked(20).parts["near arm"], walked(22).parts["near arm"]
     points, kinds = fitted(part, 1.0)
-    covered = partial(lambda picture, box: difference_within(picture, behind(), box))
+    covered = partial(difference_within, behind())
     carried = {d.frame: d for d in carry_range(lambda f: walked(f).plate, {20: points}, kinds, 20, 22, covered=covered)}
     truth = shapely.MultiLineString(edge_of(hidden))
     last = carried[22]

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 import cv2
 import numba as nb
 import numpy as np
@@ -45,11 +43,8 @@ def difference_matte(frame: Picture, behind: Behind) -> Picture:
     left, top, width, height = cv2.boundingRect(behind.known.view(np.uint8))
     if 0 < width * height < 0.9 * behind.known.size:  # a pane: only where it is
         rows, columns = slice(top, top + height), slice(left, left + width)
-        sheet = Behind(behind.picture[rows, columns], behind.known[rows, columns], behind.noise)
         out = np.zeros(behind.known.shape, np.float32)
-        out[rows, columns] = difference_matte(
-            frame[rows, columns], replace(sheet, known=np.ascontiguousarray(sheet.known))
-        )
+        out[rows, columns] = difference_matte(frame[rows, columns], _part(behind, rows, columns))
         return out
     empty = np.ascontiguousarray(behind.picture * light_of(frame, behind.picture, behind.known))
     across, down = cv2.Sobel(empty, -1, 1, 0, scale=0.125), cv2.Sobel(empty, -1, 0, 1, scale=0.125)
@@ -73,14 +68,20 @@ def difference_matte(frame: Picture, behind: Behind) -> Picture:
 
 
 def difference_within(
-    frame: NDArray[np.uint8], behind: Behind, box: tuple[int, int, int, int]
+    behind: Behind, frame: NDArray[np.uint8], box: tuple[int, int, int, int]
 ) -> tuple[Picture, NDArray[np.bool_]]:
     """The same in a box (left, top, right, bottom) of a frame (h, w, 3) only, and where it is known there."""
     left, top, right, bottom = box
-    rows, columns = slice(top, bottom), slice(left, right)
-    known = np.ascontiguousarray(behind.known[rows, columns])
-    part = Behind(np.ascontiguousarray(behind.picture[rows, columns]), known, behind.noise)
-    return difference_matte(frame[rows, columns].astype(np.float32), part), known
+    part = _part(behind, slice(top, bottom), slice(left, right))
+    return difference_matte(frame[top:bottom, left:right].astype(np.float32), part), part.known
+
+
+def _part(behind: Behind, rows: slice, columns: slice) -> Behind:
+    picture, known = (
+        np.ascontiguousarray(behind.picture[rows, columns]),
+        np.ascontiguousarray(behind.known[rows, columns]),
+    )
+    return Behind(picture, known, behind.noise)
 
 
 @rows_at_once

@@ -56,6 +56,20 @@ def foreign(picture, backing, main, one, other, share, out):
             out[y, x] = np.uint8(1) if there < share * max(back, np.float32(1e-4)) else np.uint8(0)
 
 
+@nb.njit(cache=True, nogil=True, fastmath=True, inline="always")
+def _shares(p, p1, p2, f, f1, f2, q, q1, q2, prior):
+    """Shares u of f and v of q in p by least squares, with `prior` for how far they are from one together; how far off that is."""
+    upper = f * f + f1 * f1 + f2 * f2 + prior
+    lower = q * q + q1 * q1 + q2 * q2 + prior
+    both = q * f + q1 * f1 + q2 * f2 + prior
+    to_back, to_own = p * q + p1 * q1 + p2 * q2 + prior, p * f + p1 * f1 + p2 * f2 + prior
+    inverse = np.float32(1.0) / max(upper * lower - both * both, np.float32(1e-9))
+    v = (upper * to_back - both * to_own) * inverse
+    u = (lower * to_own - both * to_back) * inverse
+    e, e1, e2 = p - u * f - v * q, p1 - u * f1 - v * q1, p2 - u * f2 - v * q2
+    return u, v, prior * (u + v - np.float32(1.0)) ** 2 + e * e + e1 * e1 + e2 * e2
+
+
 @rows_at_once
 def mattes(picture, backing, own, inside, main, one, other, balance, low, high, grain, spill, even, plain, out):
     """How much of each pixel is the subject, both ends clipped: three explanations, each weighing by how well it fits.
@@ -79,14 +93,8 @@ def mattes(picture, backing, own, inside, main, one, other, balance, low, high, 
             s, s1, s2 = own[y, x, main], own[y, x, one], own[y, x, other]
             f, f1, f2 = s + half * q, s1 + half * q1, s2 + half * q2
             bb = q * q + q1 * q1 + q2 * q2
-            ff = f * f + f1 * f1 + f2 * f2
-            bf = q * f + q1 * f1 + q2 * f2
             prior = even * bb
-            to_back, to_own = p * q + p1 * q1 + p2 * q2 + prior, p * f + p1 * f1 + p2 * f2 + prior
-            upper, both, lower = ff + prior, bf + prior, bb + prior
-            inverse = np.float32(1.0) / max(upper * lower - both * both, np.float32(1e-9))
-            v = (upper * to_back - both * to_own) * inverse
-            u = (lower * to_own - both * to_back) * inverse
+            _, v, off = _shares(p, p1, p2, f, f1, f2, q, q1, q2, prior)
             a = min(max(np.float32(1.0) - v, np.float32(0.0)), np.float32(1.0))
             there = p - balance * max(p1, p2) - rest * min(p1, p2)
             back = max(q - balance * max(q1, q2) - rest * min(q1, q2), np.float32(1e-4))
@@ -94,10 +102,9 @@ def mattes(picture, backing, own, inside, main, one, other, balance, low, high, 
             solid = min(solid + half * back, np.float32(0.6) * back)
             d = min(max((back - there) / (back * full), np.float32(0.0)), np.float32(1.0))
             k = min(max((back - there) / max(back - solid, np.float32(0.1) * back), np.float32(0.0)), np.float32(1.0))
-            e, e1, e2 = p - u * f - v * q, p1 - u * f1 - v * q1, p2 - u * f2 - v * q2
             dark = np.float32(1.0) - d * full
             g, g1, g2 = p - dark * q, p1 - dark * q1, p2 - dark * q2
-            off_a = grain + prior * (u + v - np.float32(1.0)) ** 2 + e * e + e1 * e1 + e2 * e2
+            off_a = grain + off
             off_d = grain + g * g + g1 * g1 + g2 * g2
             off_k = grain + plain * bb
             # The three weigh by the inverse of how far off they are.
@@ -219,20 +226,6 @@ def levels(top, share, main, one, other, colours, level):
             level[j, i] = (p - max(q, r)) / max(p + q + r, np.float32(1e-3))
 
 
-@nb.njit(cache=True, nogil=True, fastmath=True, inline="always")
-def _shares(p, p1, p2, f, f1, f2, q, q1, q2, bb):
-    """Shares u of f and v of q in p, and how far off that is (of the backing's square bb): see `traced`."""
-    prior = np.float32(0.2) * bb
-    upper, lower = f * f + f1 * f1 + f2 * f2 + prior, bb + prior
-    both = q * f + q1 * f1 + q2 * f2 + prior
-    to_back, to_own = p * q + p1 * q1 + p2 * q2 + prior, p * f + p1 * f1 + p2 * f2 + prior
-    inverse = np.float32(1.0) / max(upper * lower - both * both, np.float32(1e-9))
-    v = (upper * to_back - both * to_own) * inverse
-    u = (lower * to_own - both * to_back) * inverse
-    e, e1, e2 = p - u * f - v * q, p1 - u * f1 - v * q1, p2 - u * f2 - v * q2
-    return u, v, (prior * (u + v - np.float32(1.0)) ** 2 + e * e + e1 * e1 + e2 * e2) / bb
-
-
 @rows_at_once
 def traced(colours, backing, near, asked, pure, main, one, other, least, mixed, own):
     """For blocks that are asked about: how much of the backing is in a colour (j, i, 3), and what it is mixed with.
@@ -249,8 +242,9 @@ def traced(colours, backing, near, asked, pure, main, one, other, least, mixed, 
             p, p1, p2 = colours[j, i, main], colours[j, i, one], colours[j, i, other]
             q, q1, q2 = backing[j, i, main], backing[j, i, one], backing[j, i, other]
             bb = max(q * q + q1 * q1 + q2 * q2, np.float32(1e-6))
-            u, v, off = _shares(p, p1, p2, near[j, i, main], near[j, i, one], near[j, i, other], q, q1, q2, bb)
-            if v < least and off < np.float32(0.003):
+            prior, most, worth = np.float32(0.2) * bb, np.float32(0.003) * bb, np.float32(0.01) * bb
+            u, v, off = _shares(p, p1, p2, near[j, i, main], near[j, i, one], near[j, i, other], q, q1, q2, prior)
+            if v < least and off < most:
                 continue
             back = max(q - max(q1, q2), np.float32(1e-4))
             here = (p - max(p1, p2)) / back
@@ -259,10 +253,10 @@ def traced(colours, backing, near, asked, pure, main, one, other, least, mixed, 
                 f, f1, f2 = pure[m, main], pure[m, one], pure[m, other]
                 if (f - max(f1, f2)) / back > here - np.float32(0.03):
                     continue
-                u, v, off = _shares(p, p1, p2, f, f1, f2, q, q1, q2, bb)
-                if v <= 0 or v >= 1 or off > np.float32(0.003) or off - np.float32(0.01) * v > best:
+                u, v, off = _shares(p, p1, p2, f, f1, f2, q, q1, q2, prior)
+                if v <= 0 or v >= 1 or off > most or off - worth * v > best:
                     continue
-                best = off - np.float32(0.01) * v
+                best = off - worth * v
                 lit = min(max(u / max(np.float32(1.0) - v, np.float32(0.2)), np.float32(0.5)), np.float32(1.5))
                 mixed[j, i] = v
                 own[j, i, main], own[j, i, one], own[j, i, other] = lit * f, lit * f1, lit * f2

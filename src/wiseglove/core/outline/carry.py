@@ -11,6 +11,7 @@ would run away.
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 import cv2
@@ -161,6 +162,10 @@ class OutlineFollower:
     def stands(self, picture: Picture, points: Points) -> None:
         """The outline is this one on a frame; it goes on from there."""
         self._picture, self._points = picture, points
+
+    def settled(self, picture_at: Callable[[int], Picture], frame: int, points: Points) -> Points:
+        """A blended outline as it is; see `SilhouetteFollower`."""
+        return points
 
     def in_sight(self, shape: tuple[int, ...]) -> bool:
         """Whether there is anything of the outline in a picture of that shape (h, w, 3)."""

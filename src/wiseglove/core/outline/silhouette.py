@@ -172,9 +172,9 @@ class SilhouetteFollower:
             return self._follower.anyway(picture)
         return self._given(picture, self._all_round(points, edges), edges, None)
 
-    def settled(self, picture: Picture, points: Points) -> Points:
+    def settled(self, picture_at: Callable[[int], Picture], frame: int, points: Points) -> Points:
         """A whole figure's outline, that is nearly right, on the edges of a frame; a part's as it is."""
-        edges = self._silhouette(picture, points) if self._whole else None
+        edges = self._silhouette(picture_at(frame), points) if self._whole else None
         return points if edges is None else self._all_round(points, edges)
 
     def _all_round(self, points: Points, edges: Silhouette) -> Points:

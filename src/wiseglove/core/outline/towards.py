@@ -15,8 +15,7 @@ from wiseglove.core.outline.silhouette import Covered, SilhouetteFollower
 
 Array = NDArray[np.float64]
 Picture = NDArray[np.uint8]
-Following = Callable[[int], OutlineFollower | SilhouetteFollower]
-"""A new follower that begins on one of the keys."""
+Follower = OutlineFollower | SilhouetteFollower
 LASTING = 0.9
 """Share of a doubt that is still there a frame later."""
 APART = 4.0
@@ -53,7 +52,7 @@ def carry_range(
     frames = sorted(keys)
     begin, end = frames[0], frames[-1]
 
-    def follower(at: int) -> OutlineFollower | SilhouetteFollower:
+    def follower(at: int) -> Follower:
         if covered is None:
             return OutlineFollower(picture_at(at), keys[at], kinds)
         return SilhouetteFollower(picture_at(at), keys[at], kinds, covered)
@@ -61,27 +60,26 @@ def carry_range(
     def all_of_them() -> Iterator[Delivered]:
         for frame in frames:
             yield Delivered(frame, keys[frame], np.zeros(len(keys[frame])))
-        yield from _one_way(picture_at, follower, begin, range(begin - 1, first - 1, -1), stop)
-        yield from _one_way(picture_at, follower, end, range(end + 1, last + 1), stop)
+        for at, outer in ((begin, range(begin - 1, first - 1, -1)), (end, range(end + 1, last + 1))):
+            if outer:
+                yield from _one_way(picture_at, follower(at), outer, stop)
         for a, b in pairwise(frames):
             if b > first and a < last and b - a > 1:
-                yield from _between(picture_at, follower, (a, b), stop)
+                yield from _between(picture_at, (a, b), (follower(a), follower(b)), stop)
 
     yield from (found for found in all_of_them() if first <= found.frame <= last)
 
 
 def _one_way(
     picture_at: Callable[[int], Picture],
-    following: Following,
-    at: int,
+    follower: Follower,
     frames: range,
     stop: Callable[[], bool],
 ) -> Iterator[Delivered]:
-    follower = following(at) if len(frames) else None
     gone = False
     doubt: Array = np.zeros(1)
     for frame in frames:
-        if stop() or follower is None:
+        if stop():
             return
         found = None if gone else follower.anyway(picture_at(frame))
         gone = gone or found is None
@@ -93,18 +91,17 @@ def _one_way(
 
 def _between(
     picture_at: Callable[[int], Picture],
-    following: Following,
     ends: tuple[int, int],
+    followers: tuple[Follower, Follower],
     stop: Callable[[], bool],
 ) -> Iterator[Delivered]:
     a, b = ends
     inner = range(a + 1, b)
-    forth = {d.frame: d for d in _one_way(picture_at, following, a, inner, stop)}
-    back = {d.frame: d for d in _one_way(picture_at, following, b, inner[::-1], stop)}
+    forth = {d.frame: d for d in _one_way(picture_at, followers[0], inner, stop)}
+    back = {d.frame: d for d in _one_way(picture_at, followers[1], inner[::-1], stop)}
     if len(forth) < len(inner) or len(back) < len(inner):  # stopped: what there is from the first key
         yield from forth.values()
         return
-    settler = following(a)
     for frame in inner:
         share = (frame - a) / (b - a)
         one, other = forth[frame], back[frame]
@@ -120,9 +117,7 @@ def _between(
         apart = np.hypot(*(one.points - other.points)[:, :2].T)
         split = np.maximum(apart, np.roll(apart, -1)) / APART
         doubt = np.maximum(np.minimum(one.doubt, other.doubt), np.clip(split / 2, 0, 1) * 4 * share * (1 - share))
-        if isinstance(settler, SilhouetteFollower):
-            points = settler.settled(picture_at(frame), points)
-        yield Delivered(frame, points, doubt)
+        yield Delivered(frame, followers[0].settled(picture_at, frame, points), doubt)
 
 
 def _at_points(doubt: Array) -> Array:
