@@ -25,6 +25,28 @@ export function clipLabel(clip: ClipCard): string {
   return clip.info.count > 1 ? `${clip.info.name}, ${clip.info.count} frames` : clip.info.name;
 }
 
+/** Waits for the end of the job with this id or intake; `onDone` gets the clip that it made. */
+function useEnd(
+  by: "id" | "intake",
+  expected: string | null,
+  setExpected: (expected: null) => void,
+  onDone?: (clip: string) => void,
+) {
+  useNotice(
+    useCallback(
+      (notice: Notice) => {
+        if (notice.topic !== "job" || expected === null || notice[by] !== expected) return;
+        if (notice.state === "queued" || notice.state === "running") return;
+        setExpected(null);
+        // A clean picture's message says how much of it is known; a clip that was taken in speaks for itself.
+        if (by === "id" || notice.state !== "done") toast(notice.message);
+        if (notice.state === "done") onDone?.(String(notice.result?.clip));
+      },
+      [by, expected, setExpected, onDone],
+    ),
+  );
+}
+
 /** A button that takes in a still or clip for a shot; `onTaken` gets its id once it is decoded. */
 export function TakeIn(props: {
   shot: string;
@@ -36,21 +58,7 @@ export function TakeIn(props: {
   const input = useRef<HTMLInputElement>(null);
   const [sent, setSent] = useState<number | null>(null);
   const [expected, setExpected] = useState<string | null>(null);
-  useNotice(
-    useCallback(
-      (notice: Notice) => {
-        if (notice.topic !== "job" || notice.intake !== expected || expected === null) return;
-        if (notice.state === "done") {
-          setExpected(null);
-          onTaken(String(notice.result?.clip));
-        } else if (notice.state === "failed" || notice.state === "cancelled") {
-          setExpected(null);
-          toast(notice.message);
-        }
-      },
-      [expected, onTaken],
-    ),
-  );
+  useEnd("intake", expected, setExpected, onTaken);
   const take = async (files: File[]) => {
     if (files.length === 0) return;
     setSent(0);
@@ -121,18 +129,7 @@ export function MakeBehind(props: {
 }) {
   const { shot, pane, label, title, onMade } = props;
   const [expected, setExpected] = useState<string | null>(null);
-  useNotice(
-    useCallback(
-      (notice: Notice) => {
-        if (notice.topic !== "job" || expected === null || notice.id !== expected) return;
-        if (notice.state === "queued" || notice.state === "running") return;
-        setExpected(null);
-        toast(notice.message);
-        if (notice.state === "done") onMade?.(String(notice.result?.clip));
-      },
-      [expected, onMade],
-    ),
-  );
+  useEnd("id", expected, setExpected, onMade);
   const make = async () => {
     try {
       const job = await data<Job>(
