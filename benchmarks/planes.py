@@ -281,7 +281,7 @@ def _restless(calm: Clip) -> list[Row]:
     return [
         Row(f"plane: from {len(found)} references on {len(clips)} clips, mean", float(np.mean([m for m, _ in found])), "px", "plane.references:mean", "all frames, shutters 90 to 360 degrees, grain, 4 Mbit/s"),
         Row("  the worst of these means", worst[0], "px", "plane.references:worst", worst[1]),
-        Row("  frames wrong by more than 1 px", 100 * float((np.array(far) > 1).mean()), "%", "plane.references:wrong", f"worst {max(far):.2f} px of {len(far)}"),
+        Row("  frames wrong by more than 1 px", 100 * float((np.array(far) > 1).mean()), "%", "plane.references_wrong", f"worst {max(far):.2f} px of {len(far)}"),
     ]  # fmt: skip
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping
 from copy import copy, deepcopy
+from dataclasses import replace
 from functools import lru_cache
 
 import numpy as np
@@ -208,7 +209,11 @@ class PlaneSolver:
         aligned = aligner.refine(matrix, within, level, [0.5, 0.3, 0.15], 0.01)
         if aligned is None:
             return Place(frame, None, "lost", 0.0, {}, "covered")
-        return self._settled(aligner, frame, aligned, within, level)
+        place = self._settled(aligner, frame, aligned, within, level)
+        if level == 0 or place.status == "solved" or place.parts.get("correlation", 0.0) < ALIKE:
+            return place  # below: seen, but not sure at half size, which is no verdict
+        better = self._again(aligner, replace(place, matrix=aligned), from_before(last), 0)
+        return better if better.confidence > place.confidence else place
 
     def _close(self, aligner: Aligner, starts: list[Matrix], last: Matrix | None) -> Matrix | None:
         """The exposure's sub-poses at the first start, where that explains the half-size picture already."""

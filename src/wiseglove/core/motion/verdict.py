@@ -59,9 +59,12 @@ def confidence_of(parts: dict[str, float]) -> tuple[float, str]:
     """0..1 with one half where a frame stops being sure, and the part that is weakest."""
     if not parts:
         return 0.0, "agreement"
+    wide = _wide(parts)
+    enough = 0.5 - (0.5 - WIDELY["agreement"]) * wide
+    deviation = THRESHOLDS["deviation"] + (WIDELY["deviation"] - THRESHOLDS["deviation"]) * wide
     marks = {
-        "deviation": 0.5 ** (parts["deviation"] / THRESHOLDS["deviation"]),
-        "agreement": np.interp(parts["agreement"], [0.15, 0.5, 0.9], [0, 0.5, 1]),
+        "deviation": _by_deviation(parts["deviation"], deviation),
+        "agreement": np.interp(parts["agreement"], [0.15, enough, 0.9], [0, 0.5, 1]),
         "spread": np.interp(parts["spread"], [0.1, 0.45, 0.8], [0, 0.5, 1]),
         "correlation": np.interp(parts["correlation"], [0.75, 0.93, 0.99], [0, 0.5, 1]),
         "reduction": np.interp(parts.get("reduction", 1.0), [1, 6.5, 10], [1, 0.5, 0]),
@@ -70,6 +73,28 @@ def confidence_of(parts: dict[str, float]) -> tuple[float, str]:
     return float(marks[weakest]), weakest
 
 
+WIDELY = {"deviation": 0.6, "agreement": 0.4}
+"""The same where many blocks all over the patch agree and look alike, as on real footage: compression and a face that is
+not quite flat make each of them differ a little, and the whole is no less sure for it."""
+
+
+def _wide(parts: dict[str, float]) -> float:
+    """How far many blocks all over the patch agree and look alike, 0..1."""
+    spread = np.interp(parts["spread"], [0.75, 0.85], [0, 1])
+    alike = np.interp(parts["correlation"], [0.94, 0.955], [0, 1])
+    many = np.interp(parts.get("blocks", 0.0) * parts["agreement"], [25, 40], [0, 1])
+    return float(spread * alike * many)
+
+
+def _by_deviation(deviation: float, threshold: float) -> float:
+    """0.5 at its threshold; beyond it slowly down: what agrees all over is followed, if only to a pixel or two."""
+    if deviation <= threshold:
+        return float(0.5 ** (deviation / threshold))
+    return float(np.interp(deviation, [threshold, 1.0, FOLLOWED, 3.0], [0.5, 0.25, 0.15, 0.0]))
+
+
+FOLLOWED = 2.0
+"""Deviation in px of the worst corner up to which a patch that is seen is followed, not lost."""
 SMEARED, NOISY = 4.0, 7.0
 """Pixels of blur that take fine texture away, and grey levels of noise that drown it."""
 
