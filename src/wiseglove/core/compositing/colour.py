@@ -8,8 +8,11 @@ from __future__ import annotations
 from functools import lru_cache
 from typing import Any
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
+
+from wiseglove.core.compositing import kernels
 
 Picture = NDArray[Any]
 Linear = NDArray[np.float32]
@@ -37,6 +40,8 @@ def _table(levels: int, linear: bool) -> NDArray[np.float32]:
 
 def to_working(picture: Picture, linear: bool) -> Linear:
     """A display-encoded picture as float32, in linear light or (linear=False) still encoded."""
+    if picture.dtype == np.uint8 and picture.ndim == 3 and picture.shape[2] <= 4 and picture.size:
+        return np.asarray(cv2.LUT(np.ascontiguousarray(picture), _table(256, linear)), np.float32)
     if picture.dtype == np.uint8 or picture.dtype == np.uint16:
         return np.asarray(np.take(_table(256 if picture.dtype == np.uint8 else 65536, linear), picture), np.float32)
     return np.asarray(decode(picture) if linear else picture, np.float32)
@@ -50,8 +55,12 @@ def _display_table(linear: bool) -> NDArray[np.uint8]:
 
 def to_display(working: Linear, linear: bool) -> NDArray[np.uint8]:
     """Working values to 8-bit display-encoded pixels, clipped to 0..1."""
-    index = np.clip(working * 65535.0 + 0.5, 0, 65535).astype(np.uint16)
-    return np.asarray(np.take(_display_table(linear), index), np.uint8)
+    if working.ndim != 3 or working.dtype != np.float32:
+        index = np.clip(working * 65535.0 + 0.5, 0, 65535).astype(np.uint16)
+        return np.asarray(np.take(_display_table(linear), index), np.uint8)
+    out = np.empty(working.shape, np.uint8)
+    kernels.displayed(working, _display_table(linear), out)
+    return out
 
 
 def of_hex(text: str) -> NDArray[np.float32]:

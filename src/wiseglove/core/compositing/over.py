@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+from wiseglove.core.compositing import kernels
 from wiseglove.core.matte.coverage import Matte
 
 Layer = NDArray[np.float32]
@@ -16,8 +17,9 @@ def over_with_holdout(back: Layer, front: Layer, alpha: Matte, nearer: Matte) ->
     out = F A (1 - m) + B (1 - A (1 - m)), with F the unpremultiplied front (h, w, 3), A its alpha and m the
     union of all nearer mattes, both (h, w) in 0..1 (Porter & Duff 1984, "over" after "held out by").
     """
-    seen = (alpha * (1.0 - nearer))[..., None]
-    return np.asarray(front * seen + back * (1.0 - seen), np.float32)
+    out = np.array(back, np.float32)
+    kernels.laid(out, front, alpha, nearer)
+    return out
 
 
 def cut_out(picture: Layer, matte: Matte, ground: Layer) -> Layer:

@@ -24,6 +24,10 @@ PREVIEW, FINAL = 2, 4
 """Samples per pixel and axis: for the viewer, and for what is delivered."""
 
 
+Kept = dict[tuple[int, int, int], tuple[Layer, Layer]]
+"""Inserts and how they were reduced, by the insert's identity and the size; the insert is held, so that stays its own."""
+
+
 @dataclass(frozen=True)
 class Laid:
     """An insert as seen through a pane: where, its colour (h, w, 3) unpremultiplied, its alpha (h, w)."""
@@ -39,13 +43,22 @@ def face_outline(corners: NDArray[np.float64], face: Face = PLAIN) -> NDArray[np
 
 
 def lay(
-    insert: Layer, corners: NDArray[np.float64], frame: Box, scale: float, samples: int, face: Face = PLAIN
+    insert: Layer,
+    corners: NDArray[np.float64],
+    frame: Box,
+    scale: float,
+    samples: int,
+    face: Face = PLAIN,
+    placed: NDArray[np.float64] | None = None,
+    kept: Kept | None = None,
 ) -> Laid:
     """Warp an insert (H, W, 3 or 4; working values, the fourth its premultiplying alpha) onto a pane.
 
     Parameters: corners (4, 2) in plate pixels, in the order top left, top right, bottom right, bottom left of
     the insert; frame: the result's pixels; scale: result pixels per plate pixel; samples per pixel and axis; face: how
-    its border and its glass are shaped.
+    its border and its glass are shaped; placed: where the insert's unit square lies in the pane's, (3, 3), where it is not
+    stretched over it; the pane's border cuts it off, and beyond its own there is nothing; kept: inserts that were reduced
+    already, for laying the same again.
     Raises DegenerateQuadError for corners that bound no convex area.
     """
     quad = np.asarray(corners, np.float64) * scale
@@ -54,16 +67,59 @@ def lay(
     box = box_of(border, scale).within(frame)
     if box.empty:
         return Laid(box, np.zeros((0, 0, 3), np.float32), np.zeros((0, 0), np.float32))
-    if face.flat and face.square and _is_upright(quad, box):
+    if placed is None and face.flat and face.square and _is_upright(quad, box):
         smaller = insert.shape[1] >= box.width and insert.shape[0] >= box.height
         how = cv2.INTER_AREA if smaller else cv2.INTER_LINEAR
         seen = np.asarray(cv2.resize(insert, (box.width, box.height), interpolation=how), np.float32)
         return _as_laid(box, seen, np.ones(seen.shape[:2], np.float32))
-    source = _reduced(insert, unit, box, samples)
+    own = np.eye(3) if placed is None else placed
+    seen = _warped(_reduced(insert, unit @ own, box, samples, kept), unit, own, box, samples, face)
+    alpha = outline_matte(border[None], box, scale)
+    if placed is not None and not _covers(placed):
+        ends = np.zeros((4, 8))
+        ends[:, :2] = apply(unit @ placed, UNIT) / scale
+        alpha = alpha * outline_matte(ends[None], box, scale)
+    return _as_laid(box, seen, alpha)
+
+
+UNIT = np.array([[0.0, 0.0], [1.0, 0.0], [1.0, 1.0], [0.0, 1.0]])
+
+
+def placement(
+    aspect: float, pane: float, fit: str, scale: float = 1.0, across: float = 0.0, down: float = 0.0, turn: float = 0.0
+) -> NDArray[np.float64] | None:
+    """Where a picture's unit square lies in a pane's, (3, 3); None where it is stretched over it and nothing else.
+
+    aspect, pane: width over height of the picture and of the real pane. fit: "fill" the pane, "fit" into it, or "stretch".
+    across, down: shifts in widths and heights of the pane; turn: degrees clockwise about the picture's middle.
+    """
+    if fit == "stretch" and scale == 1 and across == 0 and down == 0 and turn == 0:
+        return None
+    wide, tall = pane, 1.0  # in heights of the pane
+    if fit != "stretch":
+        by_width, by_height = pane / aspect, 1.0
+        tall = max(by_width, by_height) if fit == "fill" else min(by_width, by_height)
+        wide = tall * aspect
+    c, s = np.cos(np.radians(turn)), np.sin(np.radians(turn))
+    middle = np.array([[wide, 0, -wide / 2], [0, tall, -tall / 2], [0, 0, 1]])
+    turned = np.array([[c * scale, -s * scale, pane * (0.5 + across)], [s * scale, c * scale, 0.5 + down], [0, 0, 1]])
+    return np.asarray(np.diag([1 / pane, 1.0, 1.0]) @ turned @ middle)
+
+
+def _covers(placed: NDArray[np.float64]) -> bool:
+    """Whether a picture lies over all of its pane."""
+    inside = apply(np.asarray(np.linalg.inv(placed), np.float64), UNIT)
+    return bool((inside > -1e-6).all() and (inside < 1 + 1e-6).all())
+
+
+def _warped(
+    source: Layer, unit: NDArray[np.float64], placed: NDArray[np.float64], box: Box, samples: int, face: Face
+) -> Layer:
+    """What of an insert is seen in a box, (h, w, 3 or 4), by a finer grid that is averaged down."""
     height, width = source.shape[:2]
     # Sample grid to result to unit square to insert pixels. OpenCV puts the first pixel's centre at (0, 0);
     # ours is at (0.5, 0.5), hence the half-pixel shifts on both sides.
-    to_insert = np.array([[width, 0, -0.5], [0, height, -0.5], [0, 0, 1.0]]) @ np.linalg.inv(unit)
+    on_source = np.array([[width, 0, -0.5], [0, height, -0.5], [0, 0, 1.0]]) @ np.linalg.inv(placed)
     to_result = np.array(
         [
             [1 / samples, 0, box.left + 0.5 / samples],
@@ -74,15 +130,15 @@ def lay(
     grid = (box.width * samples, box.height * samples)
     if face.flat:
         flags = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
+        to_insert = on_source @ np.linalg.inv(unit)
         fine = cv2.warpPerspective(source, to_insert @ to_result, grid, flags=flags, borderMode=cv2.BORDER_REPLICATE)
     else:
         x, y = np.meshgrid(np.arange(grid[0]), np.arange(grid[1]))
         on_unit = apply(np.linalg.inv(unit) @ to_result, np.stack([x, y], axis=-1).astype(np.float64))
-        at = np.asarray(on_insert(face, on_unit) * (width, height) - 0.5, np.float32)
+        at = np.asarray(apply(on_source, np.asarray(on_insert(face, on_unit), np.float64)), np.float32)
         across, down = np.ascontiguousarray(at[..., 0]), np.ascontiguousarray(at[..., 1])
         fine = cv2.remap(source, across, down, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
-    seen = np.asarray(cv2.resize(fine, (box.width, box.height), interpolation=cv2.INTER_AREA), np.float32)
-    return _as_laid(box, seen, outline_matte(border[None], box, scale))
+    return np.asarray(cv2.resize(fine, (box.width, box.height), interpolation=cv2.INTER_AREA), np.float32)
 
 
 def _is_upright(quad: NDArray[np.float64], box: Box) -> bool:
@@ -100,7 +156,7 @@ def _as_laid(box: Box, seen: Layer, alpha: Matte) -> Laid:
     return Laid(box, np.asarray(seen, np.float32), alpha)
 
 
-def _reduced(insert: Layer, unit: NDArray[np.float64], box: Box, samples: int) -> Layer:
+def _reduced(insert: Layer, unit: NDArray[np.float64], box: Box, samples: int, kept: Kept | None) -> Layer:
     """The insert no denser than the sample grid where the pane shows it largest within the box."""
     along = np.linspace(0.0, 1.0, 9)
     grid = np.stack(np.meshgrid(along, along), axis=-1)
@@ -116,8 +172,20 @@ def _reduced(insert: Layer, unit: NDArray[np.float64], box: Box, samples: int) -
     across = np.linalg.norm(np.diff(on_result, axis=1), axis=-1)[near[:, 1:] | near[:, :-1]]
     down = np.linalg.norm(np.diff(on_result, axis=0), axis=-1)[near[1:] | near[:-1]]
     height, width = insert.shape[:2]
-    new_width = min(width, max(1, math.ceil(8 * across.max(initial=0) * samples)))
-    new_height = min(height, max(1, math.ceil(8 * down.max(initial=0) * samples)))
+    new_width = min(width, max(1, _rounded_up(8 * across.max(initial=0) * samples)))
+    new_height = min(height, max(1, _rounded_up(8 * down.max(initial=0) * samples)))
     if (new_width, new_height) == (width, height):
         return insert
-    return np.asarray(cv2.resize(insert, (new_width, new_height), interpolation=cv2.INTER_AREA), np.float32)
+    key = (id(insert), new_width, new_height)
+    if kept is not None and key in kept:
+        return kept[key][1]
+    made = np.asarray(cv2.resize(insert, (new_width, new_height), interpolation=cv2.INTER_AREA), np.float32)
+    if kept is not None:
+        kept[key] = insert, made
+    return made
+
+
+def _rounded_up(pixels: float) -> int:
+    """To steps of a 32nd, so that a pane that hardly moves needs the same."""
+    step = max(int(pixels) // 32, 1)
+    return math.ceil(pixels / step) * step
