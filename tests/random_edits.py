@@ -226,9 +226,25 @@ class Maker:
 
     def set_pane(self) -> Body:
         sent: Body = self.random.choice(
-            [{"opacity": self.amount(0, 1)}, {"radius": 0.1}, {"bow": 0.05}, {"name": self.name()}, {"shown": False}]
+            [
+                {"opacity": self.amount(0, 1)},
+                {"radius": 0.1},
+                {"bow": 0.05},
+                {"name": self.name()},
+                {"shown": False},
+                {"wipe": {"on": True, "shown": 0.5}},
+                {"placement": {"fit": "fill", "turn": 12.0}},
+                {"floats": None},
+                {"sit": {"sharp": {"on": True, "soft": 1.2}}},
+                {"pieces": [{"id": "piece", "name": "Black", "source": "solid"}]},
+            ]
         )
         return {"pane": self.id_of(Pane), **sent}
+
+    def set_value(self) -> Body:
+        path = self.random.choice(["opacity", "wipe.shown", "sit.grain.amount", "placement.scale", "soft"])
+        pane = self.id_of(Pane)
+        return {"pane": pane, "path": path, "frame": self.frame(), "value": self.amount(0.1, 1)}
 
     def add_subject(self) -> Body:
         return {"frame": self.frame(), "pane": self.maybe(self.id_of(Pane))}

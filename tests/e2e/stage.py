@@ -57,7 +57,7 @@ class Server:
         for command in (["serve", "--port", str(self.port)], ["worker"]):
             program = [sys.executable, "-m", "wiseglove.cli", *command]
             self._processes.append(subprocess.Popen(program, env=self._environment))
-        for _ in range(300):
+        for _ in range(1800):  # a fresh clone compiles its loops meanwhile, on a machine that may be busy
             try:
                 urllib.request.urlopen(f"{self.address}/healthz", timeout=2).close()
                 return

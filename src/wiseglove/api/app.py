@@ -24,12 +24,15 @@ from wiseglove.api import (
     intakes,
     jobs,
     live,
+    notes,
     outlines,
+    panes,
     people,
     pictures,
     shots,
     subjects,
     traces,
+    versions,
 )
 from wiseglove.api.context import Context
 from wiseglove.api.described import describe
@@ -87,6 +90,9 @@ def create_app(settings: Settings | None = None) -> FastAPI:
         behind,
         carriers,
         subjects,
+        panes,
+        versions,
+        notes,
         pictures,
         live,
         traces,

@@ -27,6 +27,12 @@ EXAMPLES: dict[str, dict[str, Any]] = {
     "propose_thinning": {"outline": "d0000000000b", "tolerance": 0.5},
     "sample": {"frame": 1001, "box": [40.0, 40.0, 200.0, 120.0], "limited": False},
     "judge_slip": {"first": 1001, "slip": [0.05, 0.08, 0.9, 0.1, None]},
+    "pick_level": {"frame": 1001, "x": 412.0, "y": 230.5, "stands_for": "light", "shown": 0.9},
+    "make_version": {"name": "First pass", "comment": "Thumb still rough at the end.", "frame": 1041},
+    "restore_version": {"revision": 12},
+    "add_note": {"frame": 1041, "text": "The ring finger boils here.", "x": 612.0, "y": 388.0, "version": 1},
+    "change_note": {"done": True},
+    "spend_time": {"seconds": 28.5},
     "preview_delivery": {"matte": True, "composite": True, "corners": True},
     "order_delivery": {"matte": True, "each_cover": True, "composite": False, "corners": True},
 }  # fmt: skip
@@ -57,5 +63,5 @@ def describe(app: FastAPI) -> None:
 
 
 def _operations(described: dict[str, Any]) -> list[dict[str, Any]]:
-    methods = {"get", "put", "post", "delete"}
+    methods = {"get", "put", "post", "patch", "delete"}
     return [op for path in described["paths"].values() for method, op in path.items() if method in methods]

@@ -6,7 +6,7 @@ from typing import Annotated, Literal
 
 from fastapi import APIRouter, Query, Response
 from fastapi.responses import FileResponse
-from pydantic import ValidationError
+from pydantic import Field, TypeAdapter, ValidationError
 
 from wiseglove.api.context import Context, Ctx
 from wiseglove.core.compositing.colour import to_eight_bits
@@ -14,7 +14,7 @@ from wiseglove.core.compositing.pane import PREVIEW
 from wiseglove.media import clip
 from wiseglove.media.encode import jpeg, png
 from wiseglove.media.errors import MissingClipError
-from wiseglove.shot.edits import SetSubject
+from wiseglove.shot.edits import SetPane, SetSubject, SetValue
 from wiseglove.shot.errors import EditError
 from wiseglove.shot.evaluated import EvaluatedShot
 from wiseglove.shot.model import Contents
@@ -26,6 +26,9 @@ from wiseglove.store.errors import NotFoundError
 router = APIRouter(prefix="/api", tags=["pictures"])
 FOREVER = {"Cache-Control": "public, max-age=31536000, immutable"}
 Size = Literal["full", "proxy"]
+TRIED: TypeAdapter[SetSubject | SetPane | SetValue] = TypeAdapter(
+    Annotated[SetSubject | SetPane | SetValue, Field(discriminator="type")]
+)
 
 
 @router.get("/clips/{clip_id}/{size}/{number}.jpg", response_class=FileResponse)
@@ -50,11 +53,11 @@ def load_shot(context: Context, shot_id: str) -> EvaluatedShot:
 
 
 def tried(shot: EvaluatedShot, trial: str | None) -> EvaluatedShot:
-    """The shot with a change of a subject (SetSubject as JSON) that is only looked at. Raises EditError."""
+    """The shot with a change of a subject or a pane (as JSON) that is only looked at. Raises EditError."""
     if trial is None:
         return shot
     try:
-        edit = SetSubject.model_validate_json(trial)
+        edit = TRIED.validate_json(trial)
     except ValidationError as error:
         raise EditError("The change that was tried cannot be read. Nothing was changed.") from error
     return shot.with_elements(edit.apply(shot).after)
@@ -81,7 +84,7 @@ def read_look(
     only: Annotated[str | None, Query(max_length=20_000, pattern=r"^[a-z0-9,]*$")] = None,
     style: Style = "plain",
     ground: Annotated[str, Query(pattern=r"^(checks|blurred|picture|[0-9a-f]{6})$")] = "checks",
-    trial: Annotated[str | None, Query(max_length=20_000, description="a change of a subject that is not kept")] = None,
+    trial: Annotated[str | None, Query(max_length=60_000, description="a change that is not kept")] = None,
     v: Annotated[int, Query(description="revision since which the frame looks so; only names the cached copy")] = 0,
 ) -> Response:
     """A look of a frame: a matte on black as grey PNG, the others as JPEG.

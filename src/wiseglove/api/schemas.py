@@ -9,9 +9,9 @@ from weakref import WeakKeyDictionary
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 
 from wiseglove.media.info import MediaInfo
-from wiseglove.shot.basics import Corner, Curve, Ease, ElementId, Plate, PointKind
+from wiseglove.shot.basics import Corner, Curve, Ease, ElementId, Plate, PointKind, Spanned
 from wiseglove.shot.evaluated import EvaluatedShot, Moving
-from wiseglove.shot.model import Carrier, Cover, Element, Group, Joint, Outline, Pane, Settings, Spanned
+from wiseglove.shot.model import Carrier, Cover, Element, Group, Joint, Outline, Pane, Settings
 from wiseglove.shot.rider import Rider
 from wiseglove.shot.subject import Subject
 from wiseglove.store.shots import Changed, History

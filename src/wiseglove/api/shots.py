@@ -183,21 +183,21 @@ def apply_edit(shot_id: str, request: EditRequest, context: Ctx, author: Author)
     """Apply an edit, on top of what others changed meanwhile where that is about other things; else 409 says by what."""
     with context.database.transaction() as session:
         changed = shots.apply(session, shot_id, request.revision, request.edit, request.id, author)
-        return _finished(session, changed)
+        return finished(session, changed)
 
 
 @router.post("/{shot_id}/undo")
 def undo(shot_id: str, request: StepRequest, context: Ctx, author: Author) -> ShotChange:
     """Take the last edit back."""
     with context.database.transaction() as session:
-        return _finished(session, shots.undo(session, shot_id, request.revision, request.id, author))
+        return finished(session, shots.undo(session, shot_id, request.revision, request.id, author))
 
 
 @router.post("/{shot_id}/redo")
 def redo(shot_id: str, request: StepRequest, context: Ctx, author: Author) -> ShotChange:
     """Do the last undone edit again."""
     with context.database.transaction() as session:
-        return _finished(session, shots.redo(session, shot_id, request.revision, request.id, author))
+        return finished(session, shots.redo(session, shot_id, request.revision, request.id, author))
 
 
 class Past(Answer):
@@ -226,7 +226,8 @@ def read_changes(shot_id: str, since: int, context: Ctx) -> ShotChange:
         return change_of(shots.changes(session, shot_id, since), shots.history(session, shot_id))
 
 
-def _finished(session: Session, changed: shots.Changed) -> ShotChange:
+def finished(session: Session, changed: shots.Changed) -> ShotChange:
+    """Keep a change, tell all pages of it, and answer with it."""
     past = shots.history(session, changed.shot.id)
     announce_change(session, changed)
     session.commit()

@@ -51,6 +51,13 @@ def _textures(coloured: bool) -> tuple[Layer, Layer]:
     return greenhouse(), cv2.resize(panel, (width // 2, height // 2), interpolation=cv2.INTER_AREA)
 
 
+def panel_showing(picture: Layer) -> Layer:
+    """The panel's texture with a picture (h, w, 3), linear, on its screen; for `render`."""
+    panel = climate_panel(shown=picture)
+    height, width = panel.shape[:2]
+    return np.asarray(cv2.resize(panel, (width // 2, height // 2), interpolation=cv2.INTER_AREA), np.float32)
+
+
 def _subframe_offsets() -> Array:
     """(SUBFRAMES, 4): time in -0.5..0.5, pixel jitter x, y in 0..1, lamp phase; additive recurrence."""
     i = np.arange(SUBFRAMES)
@@ -63,12 +70,12 @@ def render_coloured(index: int) -> Rendered:
     return render(index, True)
 
 
-def render(index: int, coloured: bool = False) -> Rendered:
-    """Frame `index` (0-based) of the shot, deterministic."""
+def render(index: int, coloured: bool = False, texture: Layer | None = None) -> Rendered:
+    """Frame `index` (0-based) of the shot, deterministic. texture: another panel than its own, see `panel_showing`."""
     total = np.zeros((scene.HEIGHT, scene.WIDTH, 3), np.float32)
     counts = np.zeros((len(scene.PARTS), scene.HEIGHT, scene.WIDTH), np.float32)
     back = _greenhouse_seen(scene.camera_at(index))
-    panel = _textures(coloured)[1]
+    panel = _textures(coloured)[1] if texture is None else texture
     mirrored = _reflection(panel.shape[:2], scene.camera_at(index))
     colour = np.zeros_like(total)
     hit = np.full(total.shape[:2], -1, np.int64)

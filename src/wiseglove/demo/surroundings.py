@@ -117,8 +117,11 @@ def _coloured_glass(width: int, height: int) -> Layer:
     return np.asarray(np.array(GLASS_BACKING, np.float32) * light[..., None], np.float32)
 
 
-def climate_panel(coloured: bool = False) -> Layer:
-    """Housing, glass and post, premultiplied linear RGBA; see PANEL_PLANE for its size. coloured: glass to be keyed."""
+def climate_panel(coloured: bool = False, shown: Layer | None = None) -> Layer:
+    """Housing, glass and post, premultiplied linear RGBA; see PANEL_PLANE for its size.
+
+    coloured: glass to be keyed. shown: what its screen shows instead of its own picture, linear (h, w, 3) of any size.
+    """
     width, height = (round(v * PER_METRE) for v in PANEL_PLANE)
     middle = (width / 2, PANEL_TOP * PER_METRE)
     rng = np.random.default_rng(3)
@@ -163,5 +166,9 @@ def climate_panel(coloured: bool = False) -> Layer:
 
     screen = (round(SCREEN[0] * PER_METRE), round(SCREEN[1] * PER_METRE))
     left, top = round(middle[0] - screen[0] / 2), round(middle[1] - screen[1] / 2)
-    rgb[top : top + screen[1], left : left + screen[0]] = (_coloured_glass if coloured else _display)(*screen)
+    if shown is None:
+        face = (_coloured_glass if coloured else _display)(*screen)
+    else:
+        face = np.asarray(cv2.resize(shown, screen, interpolation=cv2.INTER_AREA), np.float32)
+    rgb[top : top + screen[1], left : left + screen[0]] = face
     return np.asarray(np.dstack([rgb * alpha[..., None], alpha]), np.float32)

@@ -87,6 +87,29 @@ class Plate(Strict):
         return Fraction(self.rate_num, self.rate_den)
 
 
+class Spanned(Strict):
+    """What is there from `first` to `last` only (None means the plate's ends), fading at both ends if wanted."""
+
+    first: int | None = None
+    last: int | None = None
+    fade_in: Fade = 0
+    fade_out: Fade = 0
+
+    def present(self, frame: int) -> bool:
+        """Whether it is there on a frame."""
+        return (self.first is None or frame >= self.first) and (self.last is None or frame <= self.last)
+
+    def strength(self, frame: int, plate: Plate) -> float:
+        """How much of it is there, 0..1: a fade over n frames begins at 1 / (n + 1) on the first one."""
+        if not self.present(frame):
+            return 0.0
+        first = plate.first if self.first is None else self.first
+        last = plate.last if self.last is None else self.last
+        coming = (frame - first + 1) / (self.fade_in + 1)
+        going = (last - frame + 1) / (self.fade_out + 1)
+        return min(coming, going, 1.0)
+
+
 class PaneKey(Strict):
     """Four corners at a frame."""
 

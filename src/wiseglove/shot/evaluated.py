@@ -20,6 +20,7 @@ from numpy.typing import NDArray
 from wiseglove.core.motion.joint import Jointed, shares
 from wiseglove.core.motion.path import Motion
 from wiseglove.shot.basics import Plate
+from wiseglove.shot.floating import FloatingRider
 from wiseglove.shot.keys import with_shapes
 from wiseglove.shot.model import Animated, Carrier, Contents, Element, Outline, Pane, Shot
 from wiseglove.shot.motions import motion_of, moves_alike
@@ -82,7 +83,7 @@ class EvaluatedShot(Contents):
             for i, e in document.elements.items()
             if isinstance(e, Animated)
         }
-        return cls(document, motions, riders)
+        return cls(document, motions, _floating(document, riders, {}))
 
     def advanced(self, document: Shot) -> EvaluatedShot:
         """The next state of the same shot; what did not change is kept."""
@@ -101,7 +102,7 @@ class EvaluatedShot(Contents):
                 motion = _ride(element, motions, held)
                 same = held is not None and held.element is element and held.motion is motion
                 riders[element_id] = held if same and held is not None else Rider(element, motion)
-        return EvaluatedShot(document, motions, riders, self._rows)
+        return EvaluatedShot(document, motions, _floating(document, riders, self._riders), self._rows)
 
     def with_elements(self, after: Mapping[str, Element | None]) -> EvaluatedShot:
         """The shot with some elements changed, made, or (None) gone."""
@@ -176,6 +177,23 @@ class EvaluatedShot(Contents):
         if low == high:
             return self._rows.of(rider, low)
         return rider.points_at(np.arange(low, high + 1)).astype("<f4").tobytes()
+
+
+def _floating(document: Shot, riders: dict[str, Rider[Any]], held: Mapping[str, Rider[Any]]) -> dict[str, Rider[Any]]:
+    """The riders, with those of floating panes following from the panes that they float before; held: those of before."""
+    out = dict(riders)
+    for element_id, element in document.elements.items():
+        if not isinstance(element, Pane) or element.floats is None:
+            continue
+        base = riders.get(element.floats.pane)
+        if base is None or not isinstance(base.element, Pane) or base.element.floats is not None:
+            continue
+        before = held.get(element_id)
+        same = isinstance(before, FloatingRider) and before.element is element and before.base is base
+        plate = document.plate
+        made = FloatingRider(element, None, None, base, (plate.width, plate.height), plate.pixel_aspect)
+        out[element_id] = before if same and before is not None else made
+    return out
 
 
 def _ride(element: Animated, motions: Mapping[str, Motion], held: Rider[Any] | None) -> Motion | Jointed | None:

@@ -198,7 +198,9 @@ def left_out(
 def _bright(shot: Contents, media: str, frame: int, pictures: Pictures) -> Picture:
     """Where a clip of mattes is bright on a frame, 1 or 0, at the plate's size."""
     insert = Insert(source="media", media=media, start=shot.plate.first)
-    seen = pictures.insert(insert, frame, False)[..., :3].max(axis=2)
+    shown = pictures.insert(insert, frame, False)
+    assert shown is not None  # its ends are held
+    seen = shown[..., :3].max(axis=2)
     size = (shot.plate.width, shot.plate.height)
     if seen.shape[::-1] != size:
         seen = np.asarray(cv2.resize(seen, size, interpolation=cv2.INTER_AREA), np.float32)

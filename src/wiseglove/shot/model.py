@@ -19,19 +19,19 @@ from wiseglove.shot.basics import (
     Curve,
     Ease,
     ElementId,
-    Fade,
     Line,
     MediaId,
     Name,
-    Placed,
     Plate,
     Point,
     PointKind,
     Share,
+    Spanned,
     Strict,
-    Width,
 )
 from wiseglove.shot.formats import FORMAT
+from wiseglove.shot.pane import Insert as Insert
+from wiseglove.shot.pane import Pane as Pane
 from wiseglove.shot.subject import Subject
 
 
@@ -46,14 +46,6 @@ class Key(Strict):
     """Whole turns on the way to the next key, on top of the shorter way round."""
 
 
-class Insert(Strict):
-    """What a pane shows. A clip's first picture is seen at plate frame `start`; its ends are held."""
-
-    source: Literal["chart", "media"] = "chart"
-    media: MediaId | None = None
-    start: int | None = None
-
-
 class Settings(Strict):
     """What belongs to the shot as a whole; `depth` lists covers and panes from the lens to the backdrop."""
 
@@ -62,29 +54,6 @@ class Settings(Strict):
     name: Name
     mixing: Literal["linear", "encoded"] = "linear"
     depth: list[ElementId] = []
-
-
-class Spanned(Strict):
-    """What is there from `first` to `last` only (None means the plate's ends), fading at both ends if wanted."""
-
-    first: int | None = None
-    last: int | None = None
-    fade_in: Fade = 0
-    fade_out: Fade = 0
-
-    def present(self, frame: int) -> bool:
-        """Whether it is there on a frame."""
-        return (self.first is None or frame >= self.first) and (self.last is None or frame <= self.last)
-
-    def strength(self, frame: int, plate: Plate) -> float:
-        """How much of it is there, 0..1: a fade over n frames begins at 1 / (n + 1) on the first one."""
-        if not self.present(frame):
-            return 0.0
-        first = plate.first if self.first is None else self.first
-        last = plate.last if self.last is None else self.last
-        coming = (frame - first + 1) / (self.fade_in + 1)
-        going = (last - frame + 1) / (self.fade_out + 1)
-        return min(coming, going, 1.0)
 
 
 class Cover(Spanned):
@@ -269,23 +238,6 @@ class Outline(Spanned):
     """With joints: the frame at which its keys are stored, instead of the carrier's reference."""
 
 
-class Pane(Placed):
-    """Four corners in which an insert is shown."""
-
-    kind: Literal["pane"] = "pane"
-    insert: Insert = Insert()
-    radius: Annotated[float, Field(allow_inf_nan=False, ge=0, le=0.5)] = 0.0
-    """Of its corners, as a share of its shorter side."""
-    bow: Annotated[float, Field(allow_inf_nan=False, ge=-0.5, le=0.5)] = 0.0
-    """How much its glass bulges."""
-    edges: Annotated[float, Field(allow_inf_nan=False, ge=-0.2, le=0.2)] = 0.0
-    """By what share of their length its edges bow out."""
-    soft: Width = 0.0
-    """Pixels over which its border fades inwards."""
-    aspect: Annotated[float, Field(allow_inf_nan=False, ge=0.02, le=50)] | None = None
-    """Width over height of the real screen, where it is known."""
-
-
 Thing = Cover | Pane | Subject
 """What has a place in the order of depth."""
 Animated = Outline | Pane | Subject
@@ -389,7 +341,7 @@ class Shot(BaseModel, Contents):
 def media_of(element: Element) -> set[str]:
     """The clips that an element shows or looks at."""
     if isinstance(element, Pane):
-        named = [element.insert.media]
+        named = [element.insert.media, element.sit.clean, *(p.media for p in element.pieces)]
     elif isinstance(element, Carrier):
         named = [element.matte]
     elif isinstance(element, Subject):

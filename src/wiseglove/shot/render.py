@@ -7,7 +7,8 @@ from typing import Literal
 import cv2
 import numpy as np
 
-from wiseglove.core.compositing import colour, over, pane
+from wiseglove.core.compositing import colour, kernels, over, pane
+from wiseglove.core.compositing.cover_edges import own_share
 from wiseglove.core.geometry.bezier import Points
 from wiseglove.core.matte.coverage import Box, Matte, box_of
 from wiseglove.shot.cover_mattes import CoverMattes
@@ -15,6 +16,7 @@ from wiseglove.shot.evaluated import EvaluatedShot
 from wiseglove.shot.model import Cover, Insert, Outline, Pane
 from wiseglove.shot.pane_layers import PaneLayers
 from wiseglove.shot.scene import EVERYTHING, Bytes, Ground, Manner, Override, Picture, Pictures, relative
+from wiseglove.shot.sitting import Sitting
 from wiseglove.shot.subject import Subject
 from wiseglove.shot.subject_layers import SubjectLayers
 
@@ -42,6 +44,7 @@ class FrameScene:
         self.covers = CoverMattes(self.ground)
         self.subjects = SubjectLayers(self.ground, self.covers)
         self.panes = PaneLayers(self.ground)
+        self.sitting = Sitting(self.ground, self.covers, self.panes)
         self._things = list(map(shot.elements.get, shot.settings.depth))
         self._layers = [t for t in self._things if isinstance(t, Pane | Subject) and t.shown]
 
@@ -69,9 +72,12 @@ class FrameScene:
             touched = touched.joined(part)
         if touched.empty:
             return out
-        working = colour.to_working(self.ground.plate[touched.slices], self.ground.linear)
+        working = self.ground.working_in(touched)
         for which, part in zip(reversed(self._layers), reversed(reach), strict=True):
             if part.empty:
+                continue
+            if isinstance(which, Pane):
+                self._put(which, part, moved, working[relative(part, touched).slices])
                 continue
             here = relative(part, touched).slices
             nearer = self.covers.matte(part, moved, self.ground.shot.nearer_than(which))
@@ -81,23 +87,38 @@ class FrameScene:
         out[relative(touched, box).slices] = colour.to_display(working, self.ground.linear)
         return out
 
+    def _put(self, which: Pane, part: Box, moved: Override, working: Picture) -> None:
+        """Lay a pane's picture over a part (h, w, 3) of what lies behind it, in place, with the light that it throws."""
+        laid = self.sitting.laid(which, moved)
+        now = self.panes.now(which)
+        seen = Box(0, 0, 0, 0) if laid is None else laid.box.within(part)
+        if laid is not None and not seen.empty:
+            here, own = relative(seen, part).slices, relative(seen, laid.box).slices
+            nearer = self.covers.matte(seen, moved, self.ground.shot.nearer_than(which))
+            back = working[here]
+            front = self.sitting.mixed(which, laid.colour[own], back, nearer, seen)
+            alpha = laid.alpha[own] * np.float32(now.opacity)
+            if now.sit.edges.on:
+                cover = own_share(self.ground.working[seen.slices], nearer)
+                amount = np.float32(min(now.sit.edges.amount, 1))
+                kernels.laid_clean(back, front, alpha, nearer, cover, amount)
+            else:
+                working[here] = over.over_with_holdout(back, front, alpha, nearer)
+        if self.sitting.shines(which):
+            self.sitting.lighten(which, working, part)
+
     def _reach_of(self, which: Pane | Subject, override: Override) -> Box:
         if isinstance(which, Subject):
             return self.subjects.box_of(which)
         laid = self.panes.laid(which, override)
-        return Box(0, 0, 0, 0) if laid is None else laid.box
+        return Box(0, 0, 0, 0) if laid is None else self.sitting.reach(which, laid.box)
 
     def _seen(
-        self, which: Pane | Subject, part: Box, override: Override, behind: Picture | None = None
+        self, which: Subject, part: Box, override: Override, behind: Picture | None = None
     ) -> tuple[Picture, Matte]:
-        """A pane's insert or a subject over a box, unpremultiplied working values, and its alpha there."""
-        if isinstance(which, Subject):
-            back = behind if which.spill.replace == "background" else None
-            return self.subjects.colours_in(which, part, override, back)
-        laid = self.panes.laid(which, override)
-        assert laid is not None
-        own = relative(part, laid.box).slices
-        return laid.colour[own], laid.alpha[own]
+        """A subject over a box, unpremultiplied working values, and its alpha there."""
+        back = behind if which.spill.replace == "background" else None
+        return self.subjects.colours_in(which, part, override, back)
 
     def cutout(self, box: Box, override: Override | None = None) -> Bytes:
         """What covers and subjects keep of their pictures, on the chosen ground; RGB of the box."""
@@ -128,6 +149,8 @@ class FrameScene:
         if chosen == "picture":
             panes = self.ground.shot.panes
             seen = self.ground.pictures.insert(panes[-1].insert if panes else Insert(), self.ground.frame, linear)
+            if seen is None:
+                return np.zeros((box.height, box.width, 3), np.float32)
             sized = cv2.resize(seen[..., :3], self.ground.size, interpolation=cv2.INTER_AREA)
             return np.asarray(sized[box.slices], np.float32).copy()
         if chosen == "checks":

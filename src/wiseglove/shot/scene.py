@@ -34,8 +34,8 @@ class Pictures(Clips, Protocol):
         """The plate's frame, RGB (height, width, 3), encoded."""
         ...
 
-    def insert(self, insert: Insert, frame: int, linear: bool) -> colour.Linear:
-        """What a pane shows on a plate frame: working values (H, W, 3), or (H, W, 4) premultiplied."""
+    def insert(self, insert: Insert, frame: int, linear: bool) -> colour.Linear | None:
+        """What a pane shows on a plate frame: working values (H, W, 3), or (H, W, 4) premultiplied; None for nothing."""
         ...
 
 
@@ -81,6 +81,18 @@ class Ground:
     def plate(self) -> colour.Picture:
         """The plate at this scale."""
         return self.pictures.plate(self.shot.plate, self.frame, *self.size)
+
+    @cached_property
+    def working(self) -> colour.Linear:
+        """The same in working values."""
+        return colour.to_working(self.plate, self.linear)
+
+    def working_in(self, box: Box) -> colour.Linear:
+        """The same over a box, to be written on."""
+        made = self.__dict__.get("working")
+        if made is not None:
+            return np.array(made[box.slices])
+        return colour.to_working(self.plate[box.slices], self.linear)
 
     def counts(self, thing: Cover | Subject) -> bool:
         """Whether a look counts a cover or a subject; a cover that is a subject's matte counts only when it is asked for."""

@@ -12,13 +12,17 @@ import numpy as np
 from cachetools import LRUCache, cachedmethod
 from numpy.typing import NDArray
 
+from wiseglove.core.compositing.alpha import kind_of
 from wiseglove.core.compositing.chart import build_chart
-from wiseglove.core.compositing.colour import Linear, Picture, to_working
+from wiseglove.core.compositing.colour import Linear, Picture, decode, of_hex, to_working
 from wiseglove.media import clip
 from wiseglove.media.errors import MediaError
 from wiseglove.media.info import MediaInfo
 from wiseglove.shot.basics import Plate
 from wiseglove.shot.model import Insert
+
+GRADIENT = 512
+"""Side of the picture in which a gradient is made."""
 
 
 @lru_cache(maxsize=2)
@@ -26,17 +30,37 @@ def _chart(linear: bool) -> Linear:
     return to_working(build_chart(), linear)
 
 
-def _premultiplied(picture: Picture, linear: bool) -> Linear:
-    """An encoded RGB or straight-alpha RGBA picture as working values, alpha premultiplied."""
-    working = to_working(picture[..., :3], linear)
-    if picture.shape[2] == 3:
-        return working
+@lru_cache(maxsize=16)
+def _painted(source: str, colours: tuple[str, str], angle: float, linear: bool) -> Linear:
+    """The chart, a solid or a gradient. A gradient goes evenly in the values in which light is mixed."""
+    if source == "chart":
+        return _chart(linear)
+    ends = [np.asarray(decode(of_hex(c)) if linear else of_hex(c), np.float32) for c in colours]
+    if source == "solid":
+        return np.broadcast_to(ends[0], (8, 8, 3)).copy()
+    along = np.array([np.cos(np.radians(angle)), np.sin(np.radians(angle))])
+    at = (np.arange(GRADIENT, dtype=np.float32) + 0.5) / GRADIENT - 0.5
+    reach = float(np.abs(along).sum())
+    share = ((at[None] * along[0] + at[:, None] * along[1]) / reach + 0.5)[..., None].astype(np.float32)
+    return np.asarray(ends[0] * (1 - share) + ends[1] * share, np.float32)
+
+
+def _premultiplied(picture: Picture, linear: bool, kind: str) -> Linear:
+    """An encoded RGB or RGBA picture as working values, alpha premultiplied; kind: how its alpha is meant.
+
+    Colours that are multiplied by their alpha already are so as they are encoded (common practice, no source), and are
+    divided by it first. What is not a number counts as nothing.
+    """
+    if picture.dtype.kind == "f":
+        picture = np.nan_to_num(picture, nan=0.0, posinf=64.0, neginf=0.0)
+    if picture.shape[2] == 3 or kind == "ignored":
+        return to_working(picture[..., :3], linear)
     alpha = to_working(picture[..., 3], False)[..., None]
-    return np.concatenate([working * alpha, alpha], axis=2)
-
-
-def _number(insert: Insert, frame: int, count: int) -> int:
-    return min(max(frame - (insert.start or 0), 0), count - 1)
+    if kind != "premultiplied":
+        return np.concatenate([to_working(picture[..., :3], linear) * alpha, alpha], axis=2)
+    own = np.clip(to_working(picture[..., :3], False) / np.maximum(alpha, 1e-4), 0, 1)
+    own = np.asarray(decode(own) if linear else own, np.float32)
+    return np.concatenate([own * alpha, alpha], axis=2)
 
 
 class DisplayPictures:
@@ -56,18 +80,24 @@ class DisplayPictures:
         path = clip.proxy_path if width <= clip.PROXY_WIDTH else clip.full_path
         return _resized(_read(path(folder, number)), width, height)
 
-    def insert(self, insert: Insert, frame: int, linear: bool) -> Linear:
-        """The chart, or the clip's picture on that frame."""
-        if insert.source == "chart" or insert.media is None:
-            return _chart(linear)
+    def insert(self, insert: Insert, frame: int, linear: bool) -> Linear | None:
+        """The chart, what is painted, or the clip's picture on that frame; None where it has none."""
+        if insert.source != "media" or insert.media is None:
+            return _painted(insert.source, insert.colours, insert.angle, linear)
         folder = clip.folder_of(self._media, insert.media)
         info = clip.read_info(folder)
-        number = _number(insert, frame, info.count)
-        return self._working(folder, number, linear, info.alpha)
+        number = insert.number(frame, info.count)
+        if number is None:
+            return None
+        return self._working(folder, number, linear, insert.alpha if info.alpha else "none")
 
     @cachedmethod(lambda self: self._inserts, lock=lambda self: self._lock)
-    def _working(self, folder: Path, number: int, linear: bool, alpha: bool) -> Linear:
-        return self._exact_insert(folder, number, linear) if alpha else _display_insert(folder, number, linear)
+    def _working(self, folder: Path, number: int, linear: bool, alpha: str) -> Linear:
+        return (
+            self._exact_insert(folder, number, linear, alpha)
+            if alpha != "none"
+            else _display_insert(folder, number, linear)
+        )
 
     def clip(self, media: str, number: int, width: int | None) -> Picture:
         """A clip's picture from its large display copy, whose colours are whole; one with alpha from its source."""
@@ -89,13 +119,23 @@ class DisplayPictures:
         return clip.read_info(clip.folder_of(self._media, media)).width
 
     @staticmethod
-    def _exact_insert(folder: Path, number: int, linear: bool) -> Linear:
+    def _exact_insert(folder: Path, number: int, linear: bool, alpha: str) -> Linear:
         """Display copies hold no alpha, so a picture with one is read from its source."""
         reader = clip.ClipReader(folder)
         try:
-            return _premultiplied(reader.read(number), linear)
+            return _premultiplied(reader.read(number), linear, alpha_kind(folder) if alpha == "auto" else alpha)
         finally:
             reader.close()
+
+
+@lru_cache(maxsize=256)
+def alpha_kind(folder: Path) -> str:
+    """How the alpha of a clip is meant, by its middle picture; a clip's content never changes."""
+    reader = clip.ClipReader(folder)
+    try:
+        return kind_of(reader.read(reader.info.count // 2)) if reader.info.alpha else "straight"
+    finally:
+        reader.close()
 
 
 def _display_insert(folder: Path, number: int, linear: bool) -> Linear:
@@ -136,12 +176,18 @@ class ExactPictures:
         """The plate's own pixels, RGB."""
         return _resized(self._reader(plate.media).read(frame - plate.first)[..., :3], width, height)
 
-    def insert(self, insert: Insert, frame: int, linear: bool) -> Linear:
-        """The chart, or the clip's own pixels on that frame."""
-        if insert.source == "chart" or insert.media is None:
-            return _chart(linear)
+    def insert(self, insert: Insert, frame: int, linear: bool) -> Linear | None:
+        """The chart, what is painted, or the clip's own pixels on that frame; None where it has none."""
+        if insert.source != "media" or insert.media is None:
+            return _painted(insert.source, insert.colours, insert.angle, linear)
         reader = self._reader(insert.media)
-        return _premultiplied(reader.read(_number(insert, frame, reader.info.count)), linear)
+        number = insert.number(frame, reader.info.count)
+        if number is None:
+            return None
+        kind: str = insert.alpha
+        if kind == "auto" and reader.info.alpha:
+            kind = alpha_kind(clip.folder_of(self._media, insert.media))
+        return _premultiplied(reader.read(number), linear, kind)
 
     def clip(self, media: str, number: int, width: int | None) -> Picture:
         """The clip's own pixels."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import BigInteger, Boolean, DateTime, ForeignKey, Index, Integer, LargeBinary, Text, func, text
+from sqlalchemy import BigInteger, Boolean, DateTime, Float, ForeignKey, Index, Integer, LargeBinary, Text, func, text
 from sqlalchemy.dialects.postgresql import ARRAY, JSONB
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
@@ -42,6 +42,10 @@ class ShotRow(Base):
     revision: Mapped[int] = mapped_column(Integer, default=0)
     made_at: Mapped[datetime] = mapped_column(server_default=func.now())
     changed_at: Mapped[datetime] = mapped_column(server_default=func.now())
+    seconds: Mapped[float] = mapped_column(Float, default=0.0)
+    """For how long hands were on it."""
+    budget: Mapped[float] = mapped_column(Float, default=900.0)
+    """For how long they should be, in seconds. A quarter of an hour: common practice, no source."""
 
 
 class ElementRow(Base):
@@ -95,6 +99,42 @@ class RevisionRow(Base):
     """The elements that are other, or seen elsewhere, since."""
     first: Mapped[int | None] = mapped_column(Integer)
     last: Mapped[int | None] = mapped_column(Integer)
+    made_at: Mapped[datetime] = mapped_column(server_default=func.now())
+
+
+class VersionRow(Base):
+    """A shot as it was at a time, for good: named, numbered from 1, never changed."""
+
+    __tablename__ = "versions"
+
+    shot: Mapped[str] = mapped_column(ForeignKey("shots.id", ondelete="CASCADE"), primary_key=True)
+    number: Mapped[int] = mapped_column(Integer, primary_key=True, autoincrement=False)
+    name: Mapped[str]
+    comment: Mapped[str]
+    frame: Mapped[int] = mapped_column(Integer)
+    """The frame that its picture shows."""
+    revision: Mapped[int] = mapped_column(Integer)
+    document: Mapped[Json]
+    """The whole shot; it says its own format."""
+    author: Mapped[str | None]
+    made_at: Mapped[datetime] = mapped_column(server_default=func.now())
+
+
+class NoteRow(Base):
+    """Something that was said about a frame, and where on it; open until it is done."""
+
+    __tablename__ = "notes"
+
+    id: Mapped[str] = mapped_column(primary_key=True)
+    shot: Mapped[str] = mapped_column(ForeignKey("shots.id", ondelete="CASCADE"), index=True)
+    version: Mapped[int | None] = mapped_column(Integer)
+    """The version that was looked at; None for the shot as it is worked on."""
+    frame: Mapped[int] = mapped_column(Integer)
+    x: Mapped[float | None] = mapped_column(Float)
+    y: Mapped[float | None] = mapped_column(Float)
+    text: Mapped[str]
+    done: Mapped[bool] = mapped_column(Boolean, default=False)
+    author: Mapped[str | None]
     made_at: Mapped[datetime] = mapped_column(server_default=func.now())
 
 

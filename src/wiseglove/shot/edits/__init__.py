@@ -35,6 +35,7 @@ from wiseglove.shot.edits.keyframes import (
     TurnKeys,
     thinned_keys,
 )
+from wiseglove.shot.edits.panes import SetPane, SetValue
 from wiseglove.shot.edits.regions import AddRegion, FreezeRegion, RemoveRegion, RideRegion, ShapeRegion
 from wiseglove.shot.edits.shape import InsertPoint, Mirror, RemovePoints, SetPointKind, ShapePoints
 from wiseglove.shot.edits.subjects import AddSubject, SetSubject
@@ -47,7 +48,6 @@ from wiseglove.shot.edits.things import (
     OutlineDraft,
     SetCover,
     SetOutline,
-    SetPane,
     SetShot,
 )
 
@@ -100,6 +100,7 @@ __all__ = [
     "SetPointKind",
     "SetShot",
     "SetSubject",
+    "SetValue",
     "ShapePoints",
     "ShapeRegion",
     "ShiftCovers",
@@ -137,6 +138,7 @@ Edit = Annotated[
     | Duplicate
     | AddPane
     | SetPane
+    | SetValue
     | AddSubject
     | SetSubject
     | AddCarrier

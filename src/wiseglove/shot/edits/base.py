@@ -13,7 +13,7 @@ from wiseglove.core.geometry.homography import is_convex
 from wiseglove.shot.basics import Strict, numbered
 from wiseglove.shot.errors import EditError
 from wiseglove.shot.evaluated import EvaluatedShot
-from wiseglove.shot.model import Animated, Carrier, Contents, Cover, E, Element, Group, Outline, Settings, Thing
+from wiseglove.shot.model import Animated, Carrier, Contents, Cover, E, Element, Group, Outline, Pane, Settings, Thing
 
 MOST_POINTS = 2000
 FINEST = 0.01
@@ -77,6 +77,11 @@ def unlocked_animated(shot: Contents, element: str) -> tuple[Animated, Thing]:
     found = animated(shot, element)
     owner = owner_of(shot, found)
     unlocked(shot, owner)
+    if isinstance(found, Pane) and found.floats is not None:
+        raise EditError(
+            f"“{found.name}” floats before another pane, which says where its corners are. Change its distance, shift and "
+            "tilt instead, or let it float no more. Nothing was changed."
+        )
     return found, owner
 
 

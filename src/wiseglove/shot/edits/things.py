@@ -19,7 +19,6 @@ from wiseglove.shot.basics import (
     Point,
     PointKind,
     Strict,
-    Width,
     new_id,
 )
 from wiseglove.shot.edits.base import (
@@ -38,10 +37,11 @@ from wiseglove.shot.edits.base import (
 )
 from wiseglove.shot.edits.carriers import without_carrier
 from wiseglove.shot.edits.groups import regrouped
+from wiseglove.shot.edits.labels import attribute_label
 from wiseglove.shot.edits.subjects import without_things
 from wiseglove.shot.errors import EditError
 from wiseglove.shot.evaluated import EvaluatedShot
-from wiseglove.shot.model import Carrier, Contents, Cover, Element, Group, Insert, Key, Outline, Pane, Thing
+from wiseglove.shot.model import Carrier, Contents, Cover, Element, Group, Key, Outline, Pane, Thing
 from wiseglove.shot.rider import Rider
 
 COVER_COLOURS = ("#56b4e9", "#e69f00", "#cc79a7", "#009e73", "#f0e442", "#d55e00", "#0072b2")
@@ -142,7 +142,7 @@ class SetCover(Editing):
         changeable(shot, cover, sent)
         changed = cover.model_copy(update=sent)
         _check_span(changed)
-        return Applied(_attribute_label(cover.name, sent), {cover.id: changed})
+        return Applied(attribute_label(cover.name, sent), {cover.id: changed})
 
 
 class SetOutline(Editing):
@@ -170,7 +170,7 @@ class SetOutline(Editing):
             sent["pivot"] = None if self.pivot is None else self._at_first_key(shot.rider(outline))
         changed = outline.model_copy(update=sent)
         _check_span(changed)
-        return Applied(_attribute_label(cover.name, sent), {outline.id: changed})
+        return Applied(attribute_label(cover.name, sent), {outline.id: changed})
 
     def _at_first_key(self, rider: Rider[Outline]) -> Corner:
         """The pivot's place, taken back from its frame to the first key along with the outline's turn."""
@@ -222,55 +222,6 @@ class AddPane(Editing):
         return Applied(f"Placed {pane.name}, frame {self.frame}", {pane.id: pane, "settings": settings}, pane.id)
 
 
-class SetPane(Editing):
-    """Change a pane's name, colour, show, lock, opacity, insert or face; only what is sent changes."""
-
-    type: Literal["set-pane"]
-    pane: ElementId
-    name: Name | None = None
-    colour: Colour | None = None
-    shown: bool | None = None
-    locked: bool | None = None
-    opacity: float | None = Field(default=None, ge=0, le=1, allow_inf_nan=False)
-    insert: Insert | None = None
-    radius: float | None = Field(default=None, ge=0, le=0.5, allow_inf_nan=False)
-    bow: float | None = Field(default=None, ge=-0.5, le=0.5, allow_inf_nan=False)
-    edges: float | None = Field(default=None, ge=-0.2, le=0.2, allow_inf_nan=False)
-    soft: Width | None = None
-    aspect: float | None = Field(default=None, ge=0.02, le=50, allow_inf_nan=False)
-
-    def apply(self, shot: EvaluatedShot) -> Applied:
-        pane = get(shot, self.pane, Pane)
-        if self.insert and self.insert.source == "media" and not self.insert.media:
-            raise EditError("No picture was chosen for the insert. The pane keeps the one it has.")
-        fields = self.model_fields_set - {"type", "pane"}
-        sent = {name: getattr(self, name) for name in fields if getattr(self, name) is not None}
-        if self.insert and self.insert.start is None:
-            sent["insert"] = self.insert.model_copy(update={"start": shot.plate.first})
-        changeable(shot, pane, sent)
-        return Applied(_attribute_label(pane.name, sent), {pane.id: pane.model_copy(update=sent)})
-
-
-def _attribute_label(name: str, sent: dict[str, object]) -> str:
-    if "name" in sent:
-        return f"Renamed {name} to {sent['name']}"
-    if "shown" in sent:
-        return f"{'Showed' if sent['shown'] else 'Hid'} {name}"
-    if "locked" in sent:
-        return f"{'Locked' if sent['locked'] else 'Unlocked'} {name}"
-    words = {
-        "radius": "corners",
-        "edges": "bow of the edges",
-        "soft": "border",
-        "first": "in",
-        "last": "out",
-        "fade_in": "fade in",
-        "fade_out": "fade out",
-        "grow": "growth",
-    }
-    return f"Changed {', '.join(words.get(k, k) for k in sorted(sent)) or 'nothing'} of {name}"
-
-
 class DeleteElement(Editing):
     """Delete a cover with its outlines, one outline of several, a pane, or a carrier, whose riders stay where they are."""
 
@@ -304,8 +255,21 @@ class DeleteElement(Editing):
         depth = [d for d in shot.settings.depth if d not in after]
         after.update(regrouped(shot, depth))
         after.update(without_things(shot, after))
+        after.update(_let_down(shot, after))
         after["settings"] = with_depth(shot, depth)
         return Applied(f"Deleted {found.name}", after)
+
+
+def _let_down(shot: EvaluatedShot, after: dict[str, Element | None]) -> dict[str, Element | None]:
+    """Panes that floated before one that goes: they stay where they are on their first key's frame, and float no more."""
+    out: dict[str, Element | None] = {}
+    for pane in shot.panes:
+        if pane.floats is not None and pane.floats.pane in after and pane.id not in after:
+            frame = pane.keys[0].frame
+            corners = tuple(map(tuple, shot.corners_at(pane, frame).tolist()))
+            key = PaneKey.model_validate({"frame": frame, "corners": corners}, strict=False)
+            out[pane.id] = pane.model_copy(update={"floats": None, "keys": [key]})
+    return out
 
 
 class OrderDepth(Editing):

@@ -1,0 +1,70 @@
+"""Versions of shots: made once, never changed, opened again."""
+
+from __future__ import annotations
+
+from threading import Lock
+
+from cachetools import LRUCache
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+
+from wiseglove.shot.basics import LONGEST_NAME
+from wiseglove.shot.evaluated import EvaluatedShot
+from wiseglove.shot.formats import upgraded_shot
+from wiseglove.shot.model import Shot
+from wiseglove.store import shots
+from wiseglove.store.errors import NotFoundError
+from wiseglove.store.tables import ShotRow, VersionRow
+
+_opened: LRUCache[tuple[str, int], EvaluatedShot] = LRUCache(8)
+_lock = Lock()
+
+
+def label(number: int) -> str:
+    """How a version is numbered: v001 and on."""
+    return f"v{number:03d}"
+
+
+def make(session: Session, shot_id: str, name: str, comment: str, frame: int, author: str | None) -> VersionRow:
+    """Keep the shot as it is now as its next version. Raises NotFoundError."""
+    row = session.get(ShotRow, shot_id, with_for_update=True)  # so that two at a time do not get the same number
+    if row is None:
+        raise NotFoundError("This shot does not exist any more. Go back to the list of shots.")
+    shot = shots.load(session, shot_id)
+    last = session.scalar(select(func.max(VersionRow.number)).where(VersionRow.shot == shot_id)) or 0
+    plate = shot.plate
+    made = VersionRow(
+        shot=shot_id,
+        number=last + 1,
+        name=name.strip()[:LONGEST_NAME] or label(last + 1),
+        comment=comment.strip(),
+        frame=min(max(frame, plate.first), plate.last),
+        revision=shot.revision,
+        document=shot.document.model_dump(mode="json"),
+        author=author,
+    )
+    session.add(made)
+    session.flush()
+    session.refresh(made)
+    return made
+
+
+def find(session: Session, shot_id: str, number: int) -> VersionRow:
+    """A version's row. Raises NotFoundError."""
+    row = session.get(VersionRow, (shot_id, number))
+    if row is None:
+        raise NotFoundError(f"This shot has no version {label(number)}. Choose one from its list.")
+    return row
+
+
+def opened(session: Session, shot_id: str, number: int) -> EvaluatedShot:
+    """The shot as it was then; as quick as the shot itself when it was opened before. Raises NotFoundError."""
+    key = shot_id, number
+    with _lock:
+        found = _opened.get(key)
+    if found is None:
+        row = find(session, shot_id, number)
+        found = EvaluatedShot.of(Shot.model_validate(upgraded_shot(row.document), strict=False))
+        with _lock:
+            _opened[key] = found
+    return found

@@ -1,0 +1,105 @@
+"""What panes show in time and how it sits, rendered."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from tests.builders import PANE, PlainPictures, after, shot_with_hand_and_pane
+from wiseglove.shot.edits import SetPane, SetValue
+from wiseglove.shot.errors import EditError
+from wiseglove.shot.evaluated import EvaluatedShot
+from wiseglove.shot.model import Pane
+from wiseglove.shot.pane import SitIn, ValueKey
+from wiseglove.shot.render import FrameScene
+from wiseglove.shot.valued import keyable, pane_at, value_at
+
+FRAME, INSIDE = 1005, (20, 30)
+
+
+def composite(shot: EvaluatedShot, frame: int = FRAME) -> np.ndarray:
+    scene = FrameScene(shot, frame, PlainPictures((0.8, 0.4, 0.2)))
+    return scene.look("composite", scene.whole).astype(int)
+
+
+def with_rows(**rows: dict[str, Any]) -> EvaluatedShot:
+    sit = SitIn.model_validate({name: {"on": True, **row} for name, row in rows.items()}, strict=False)
+    return after(shot_with_hand_and_pane(), SetPane(type="set-pane", pane=PANE, sit=sit))
+
+
+PLAIN = composite(shot_with_hand_and_pane())
+
+
+def test_rows_that_are_off_change_nothing() -> None:
+    shot = after(shot_with_hand_and_pane(), SetPane(type="set-pane", pane=PANE, sit=SitIn()))
+    assert (composite(shot) == PLAIN).all()
+
+
+@pytest.mark.parametrize(
+    ("row", "change"),
+    [
+        ("worn", {"vignette": 1.0}), ("level", {"white": [0.3, 0.3, 0.3]}), ("sharp", {"soft": 3.0}),
+        ("depth", {"near": 4.0, "far": 6.0}), ("mix", {"mode": "multiply"}), ("glow", {"amount": 1.0, "width": 6.0}),
+        ("light", {"amount": 2.0, "width": 8.0}),
+    ],
+)  # fmt: skip
+def test_each_row_changes_the_picture_and_leaves_the_cover_before_it(row: str, change: dict[str, Any]) -> None:
+    seen = composite(with_rows(**{row: change}))
+    assert (seen != PLAIN).any()
+    if row not in ("glow", "light"):  # these throw light on what is before the pane
+        solid = FrameScene(shot_with_hand_and_pane(), FRAME, PlainPictures((0, 0, 0)))
+        covered = solid.look("matte", solid.whole) == 255
+        assert (seen[covered] == PLAIN[covered]).all()
+
+
+def test_a_wipe_uncovers_from_one_side() -> None:
+    shot = after(
+        shot_with_hand_and_pane(),
+        SetPane.model_validate({"type": "set-pane", "pane": PANE, "wipe": {"on": True, "shown": 0.0, "soft": 0.0}}),
+    )
+    plate = FrameScene(shot, FRAME, PlainPictures((0, 0, 0)))
+    assert (composite(shot) == plate.look("plate", plate.whole)).all()
+    half = SetPane.model_validate({"type": "set-pane", "pane": PANE, "wipe": {"on": True, "shown": 0.5, "soft": 0.0}})
+    changed = (composite(after(shot, half)) != composite(shot)).any(axis=2)
+    columns = np.nonzero(changed.any(axis=0))[0]
+    whole = np.nonzero((composite(shot) != PLAIN).any(axis=(0, 2)))[0]
+    assert columns.min() == whole.min()
+    assert columns.max() < (whole.min() + whole.max()) / 2 + 3
+
+
+def test_a_number_that_is_keyed_is_what_its_keys_say_and_goes_with_the_last_key() -> None:
+    shot = shot_with_hand_and_pane()
+    for frame, value in ((1003, 0.0), (1007, 1.0)):
+        shot = after(
+            shot, SetValue(type="set-value", pane=PANE, path="opacity", frame=frame, value=value, ease="linear")
+        )
+    found = shot.find(PANE, Pane)
+    assert found is not None
+    assert [pane_at(found, f).opacity for f in (1001, 1003, 1005, 1007, 1010)] == [0, 0, 0.5, 1, 1]
+    for frame in (1003, 1007):
+        shot = after(shot, SetValue(type="set-value", pane=PANE, path="opacity", frame=frame, value=None))
+    found = shot.find(PANE, Pane)
+    assert found is not None
+    assert found.values == {}
+    assert found.opacity == 1.0
+    with pytest.raises(EditError, match="no key"):
+        after(shot, SetValue(type="set-value", pane=PANE, path="opacity", frame=1003, value=None))
+
+
+@given(
+    st.lists(st.tuples(st.integers(0, 100), st.floats(-5, 5)), min_size=1, max_size=6, unique_by=lambda k: k[0]),
+    st.floats(-10, 110),
+)
+def test_between_keys_a_number_stays_between_them(keys: list[tuple[int, float]], frame: float) -> None:
+    rows = [ValueKey(frame=f, value=v) for f, v in sorted(keys)]
+    values = [k.value for k in rows]
+    assert min(values) - 1e-9 <= value_at(rows, frame) <= max(values) + 1e-9
+
+
+def test_what_can_be_keyed_are_numbers_of_a_pane() -> None:
+    assert {"opacity", "sit.grain.amount", "floats.distance", "wipe.shown"} <= keyable()
+    assert not {"name", "aspect", "sit.clean", "sit.mix.mode"} & keyable()
