@@ -16,6 +16,7 @@ from benchmarks import (
     movements,
     opening,
     planes,
+    sitting,
     taking_in,
     walking,
 )
@@ -35,6 +36,7 @@ show(
         *planes.run(),
         *behind.run(),
         *keys.run(),
+        *sitting.run(),
         *opening.run(),
         *taking_in.run(),
         *feel.run(),

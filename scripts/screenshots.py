@@ -78,7 +78,27 @@ def cutout(page: Page) -> None:
 
 
 def composite(page: Page) -> None:
-    workbench(page, "4", 1047, "Panel screen")
+    bench = workbench(page, "4", 1047, "Panel screen")
+    page.get_by_role("button", name="Sit in", exact=True).last.click()
+    page.get_by_role("button", name="Looking at the plate").wait_for()
+    page.get_by_role("button", name="Looking at the plate").wait_for(state="hidden", timeout=120_000)
+    page.get_by_test_id("sit-sharp").scroll_into_view_if_needed()
+    bench.settled()
+    page.wait_for_timeout(9500)  # until what is said has gone
+
+
+def review(page: Page) -> None:
+    """A version on its own page, with a note pinned to the thumb."""
+    bench = Bench.open(page)
+    shot = bench.shot["id"]
+    api = f"{page.url.split('/shots/')[0]}/api/shots/{shot}"
+    made = {"name": "First pass", "comment": "The glove is rough from 1060 on.", "frame": 1047}
+    page.request.post(f"{api}/versions", data=made)
+    for frame, text, x, y in ((1047, "The thumb boils here.", 715, 390), (1062, "Soft edge too wide.", None, None)):
+        page.request.post(f"{api}/notes", data={"frame": frame, "text": text, "x": x, "y": y, "version": 1})
+    page.goto(f"/shots/{shot}/review/1")
+    page.get_by_text("The thumb boils here.").click()
+    page.wait_for_timeout(1500)
 
 
 def drawing(page: Page) -> None:
@@ -207,22 +227,6 @@ def subject(page: Page) -> None:
     bench.settled()
 
 
-def state(page: Page) -> None:
-    bench = Bench.open(page, "Seed presenter")
-    page.get_by_test_id("card-Presenter").click()
-    bench.frame(1014)
-    bench.press("2")
-    page.get_by_label("Style of the matte").click()
-    page.get_by_role("option", name="State").click()
-    page.get_by_role("button", name="Core and garbage", exact=True).click()
-    page.get_by_role("button", name="Look for it").click()
-    page.get_by_test_id("near").wait_for()
-    page.get_by_test_id("near").scroll_into_view_if_needed()
-    page.mouse.move(*bench.place(700, 300))
-    page.get_by_test_id("values").wait_for()
-    bench.settled()
-
-
 def glass(page: Page) -> None:
     bench = Bench.open(page, "Coloured glass")
     page.get_by_test_id("card-Hand over the glass").click()
@@ -245,7 +249,7 @@ VIEWS: dict[str, Callable[[Page], None]] = {
     "workbench-dim-room": dim,
     "keys-and-gestures": keys,
     "workbench-keyed-subject": subject,
-    "workbench-state-of-the-matte": state,
+    "review": review,
     "workbench-coloured-glass": glass,
     "deliver": deliver,
     "server": server_state,

@@ -5,6 +5,9 @@ export const bounds = {
   AddJoint: {
     width: { min: 0, max: 5000 },
   },
+  AmountRow: {
+    amount: { min: 0, max: 4 },
+  },
   Carrier: {
     margin: { min: 0, max: 100 },
     smoothing: { min: 0, max: 50 },
@@ -25,6 +28,10 @@ export const bounds = {
     phase: { min: -360, max: 360 },
     shutter: { min: 0, max: 720 },
   },
+  DepthRow: {
+    far: { min: 0, max: 400 },
+    near: { min: 0, max: 400 },
+  },
   Doubt: {
     need: { min: 0, max: 1 },
   },
@@ -43,6 +50,16 @@ export const bounds = {
   FileClaim: {
     size: { min: 0 },
   },
+  Floating: {
+    across: { min: -20, max: 20 },
+    distance: { min: -20, max: 20 },
+    down: { min: -20, max: 20 },
+    focal: { min: 10, max: 1000000 },
+    size: { min: 0.01, max: 20 },
+    swing: { min: -3600, max: 3600 },
+    tilt: { min: -3600, max: 3600 },
+    turn: { min: -3600, max: 3600 },
+  },
   FollowedFrame: {
     confidence: { min: 0, max: 1 },
   },
@@ -52,6 +69,20 @@ export const bounds = {
   },
   FreezeRegion: {
     index: { min: 0 },
+  },
+  GlassRow: {
+    amount: { min: 0, max: 4 },
+  },
+  GlowRow: {
+    amount: { min: 0, max: 4 },
+    width: { min: 0, max: 400 },
+  },
+  GrainRow: {
+    amount: { min: 0, max: 4 },
+  },
+  Insert: {
+    angle: { min: -3600, max: 3600 },
+    speed: { min: -20, max: 20 },
   },
   InsertPoint: {
     segment: { min: 0 },
@@ -67,6 +98,21 @@ export const bounds = {
     gamma: { min: 0.1, max: 10 },
     high: { min: 0, max: 1 },
     low: { min: 0, max: 1 },
+  },
+  LevelRow: {
+    gamma: { min: 0.1, max: 10 },
+    saturation: { min: 0, max: 4 },
+  },
+  MixRow: {
+    amount: { min: 0, max: 1 },
+  },
+  MotionRow: {
+    phase: { min: -360, max: 360 },
+    shutter: { min: 0, max: 720 },
+  },
+  NewNote: {
+    x: { min: -100000, max: 100000 },
+    y: { min: -100000, max: 100000 },
   },
   Outline: {
     fade_in: { min: 0, max: 1000 },
@@ -84,8 +130,24 @@ export const bounds = {
     radius: { min: 0, max: 0.5 },
     soft: { min: 0, max: 500 },
   },
+  Pick: {
+    shown: { max: 1 },
+  },
+  Piece: {
+    angle: { min: -3600, max: 3600 },
+    fade_in: { min: 0, max: 1000 },
+    fade_out: { min: 0, max: 1000 },
+    opacity: { min: 0, max: 1 },
+    speed: { min: -20, max: 20 },
+  },
   PinCorner: {
     index: { min: 0, max: 3 },
+  },
+  Placement: {
+    across: { min: -20, max: 20 },
+    down: { min: -20, max: 20 },
+    scale: { min: 0.01, max: 50 },
+    turn: { min: -3600, max: 3600 },
   },
   Plate: {
     count: { min: 1 },
@@ -102,6 +164,9 @@ export const bounds = {
   },
   RemoveRegion: {
     index: { min: 0 },
+  },
+  RestoreRequest: {
+    revision: { min: 0 },
   },
   RideRegion: {
     index: { min: 0 },
@@ -148,6 +213,10 @@ export const bounds = {
   ShapeRegion: {
     index: { min: 0 },
   },
+  SharpRow: {
+    defocus: { min: 0, max: 400 },
+    soft: { min: 0, max: 400 },
+  },
   ShiftCovers: {
     dx: { min: -100000, max: 100000 },
     dy: { min: -100000, max: 100000 },
@@ -157,6 +226,10 @@ export const bounds = {
   },
   SolvedFrame: {
     confidence: { min: 0, max: 1 },
+  },
+  Spent: {
+    budget: { min: 60, max: 3600000 },
+    seconds: { min: 0, max: 120 },
   },
   SpillSettings: {
     amount: { min: 0, max: 1 },
@@ -182,6 +255,21 @@ export const bounds = {
   },
   TurnKeys: {
     turns: { min: -20, max: 20 },
+  },
+  ValueKey: {
+    value: { min: -10000, max: 10000 },
+  },
+  Wipe: {
+    angle: { min: -3600, max: 3600 },
+    shown: { min: 0, max: 1 },
+    soft: { min: 0, max: 1 },
+  },
+  WornRow: {
+    chroma: { min: -0.05, max: 0.05 },
+    coarse: { min: 0, max: 4000 },
+    dark: { min: 0, max: 1 },
+    lines: { min: 0, max: 4000 },
+    vignette: { min: 0, max: 1 },
   },
 } as const;
 

@@ -12,6 +12,7 @@ export type Notice =
   | { topic: "motion"; shot: string; carrier: string; places: SolvedFrame[]; doubts: Doubt[]; runs: Run[] }
   | { topic: "gone"; job: string; shot: string | null }
   | { topic: "shots" }
+  | { topic: "notes"; shot: string }
   | { topic: "clips"; shot: string };
 
 const listeners = new Set<(notice: Notice) => void>();

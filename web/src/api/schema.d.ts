@@ -756,6 +756,54 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/notes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Notes
+         * @description All notes of a shot, in the order of their frames.
+         */
+        get: operations["list_notes"];
+        put?: never;
+        /**
+         * Add Note
+         * @description Say something about a frame.
+         */
+        post: operations["add_note"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/notes/{note}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Delete Note
+         * @description Take a note away.
+         */
+        delete: operations["delete_note"];
+        options?: never;
+        head?: never;
+        /**
+         * Change Note
+         * @description Put other words, or say that it is done or open.
+         */
+        patch: operations["change_note"];
+        trace?: never;
+    };
     "/api/shots/{shot_id}/panes/{pane}/aspect": {
         parameters: {
             query?: never;
@@ -788,6 +836,106 @@ export interface paths {
          * @description The plate as seen through a pane, unrolled and held still, where slip shows as movement.
          */
         get: operations["read_flat"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/panes/{pane}/level": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Pick Level
+         * @description The row of levels with a pick taken into it; nothing is changed.
+         */
+        post: operations["pick_level"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/panes/{pane}/numbers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Numbers
+         * @description Each number of a pane that has keys, by its path, on every frame of the plate.
+         */
+        get: operations["read_numbers"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/panes/{pane}/proportions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Proportions
+         * @description From the pane's motion; refused with the reason where that does not tell them.
+         */
+        get: operations["read_proportions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/panes/{pane}/scopes/{frame}.png": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Scopes
+         * @description Waveform and histogram inside a pane, of the plate on the left and of the composite on the right.
+         */
+        get: operations["read_scopes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/panes/{pane}/sitting": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Propose Sitting
+         * @description All rows of "sit in" as they are measured on the plate; nothing is changed.
+         */
+        get: operations["propose_sitting"];
         put?: never;
         post?: never;
         delete?: never;
@@ -996,6 +1144,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/time": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Spend Time
+         * @description Add to the time that was spent; it stays on this server.
+         */
+        post: operations["spend_time"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/undo": {
         parameters: {
             query?: never;
@@ -1030,6 +1198,90 @@ export interface paths {
         get: operations["read_values"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/versions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Versions
+         * @description All versions of a shot, the newest first.
+         */
+        get: operations["list_versions"];
+        put?: never;
+        /**
+         * Make Version
+         * @description Keep the shot as it is now, for good.
+         */
+        post: operations["make_version"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/versions/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Version
+         * @description The whole shot as it was, as `GET /api/shots/{shot_id}` has it.
+         */
+        get: operations["read_version"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/versions/{number}/looks/{look}/{frame}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Version Look
+         * @description A look of a frame as it was then; it never changes, so it may be kept for ever.
+         */
+        get: operations["read_version_look"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/versions/{number}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Restore Version
+         * @description Put the shot back to what it was in a version, as an edit that can be undone.
+         */
+        post: operations["restore_version"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1295,6 +1547,38 @@ export interface components {
              * @enum {string}
              */
             type: "add-subject";
+        };
+        /**
+         * AmountRow
+         * @description On or off, and by how much.
+         */
+        "AmountRow-Input": {
+            /**
+             * Amount
+             * @default 1
+             */
+            amount?: number;
+            /**
+             * On
+             * @default false
+             */
+            on?: boolean;
+        };
+        /**
+         * AmountRow
+         * @description On or off, and by how much.
+         */
+        "AmountRow-Output": {
+            /**
+             * Amount
+             * @default 1
+             */
+            amount: number;
+            /**
+             * On
+             * @default false
+             */
+            on: boolean;
         };
         /**
          * Aspect
@@ -1803,6 +2087,92 @@ export interface components {
             type: "delete-keys";
         };
         /**
+         * DepthRow
+         * @description Defocus that goes over from one place of the pane (in its unit square) to another, radii in plate px.
+         */
+        "DepthRow-Input": {
+            /**
+             * Far
+             * @default 4
+             */
+            far?: number;
+            /**
+             * Here
+             * @default [
+             *       0,
+             *       0.5
+             *     ]
+             */
+            here?: [
+                number,
+                number
+            ];
+            /**
+             * Near
+             * @default 0
+             */
+            near?: number;
+            /**
+             * On
+             * @default false
+             */
+            on?: boolean;
+            /**
+             * There
+             * @default [
+             *       1,
+             *       0.5
+             *     ]
+             */
+            there?: [
+                number,
+                number
+            ];
+        };
+        /**
+         * DepthRow
+         * @description Defocus that goes over from one place of the pane (in its unit square) to another, radii in plate px.
+         */
+        "DepthRow-Output": {
+            /**
+             * Far
+             * @default 4
+             */
+            far: number;
+            /**
+             * Here
+             * @default [
+             *       0,
+             *       0.5
+             *     ]
+             */
+            here: [
+                number,
+                number
+            ];
+            /**
+             * Near
+             * @default 0
+             */
+            near: number;
+            /**
+             * On
+             * @default false
+             */
+            on: boolean;
+            /**
+             * There
+             * @default [
+             *       1,
+             *       0.5
+             *     ]
+             */
+            there: [
+                number,
+                number
+            ];
+        };
+        /**
          * Doubt
          * @description A frame that needs a look, how badly (0..1), and what it is about.
          */
@@ -1921,7 +2291,7 @@ export interface components {
          */
         EditRequest: {
             /** Edit */
-            edit: components["schemas"]["AddCover"] | components["schemas"]["AddOutline"] | components["schemas"]["ShapePoints"] | components["schemas"]["SetKey"] | components["schemas"]["SetKeys"] | components["schemas"]["DeleteKeys"] | components["schemas"]["MoveKeys"] | components["schemas"]["StretchKeys"] | components["schemas"]["TurnKeys"] | components["schemas"]["ThinOut"] | components["schemas"]["EaseKeys"] | components["schemas"]["InsertPoint"] | components["schemas"]["RemovePoints"] | components["schemas"]["SetPointKind"] | components["schemas"]["Mirror"] | components["schemas"]["SetCover"] | components["schemas"]["SetOutline"] | components["schemas"]["GroupCovers"] | components["schemas"]["Ungroup"] | components["schemas"]["SetGroup"] | components["schemas"]["ShiftCovers"] | components["schemas"]["Paste"] | components["schemas"]["Duplicate"] | components["schemas"]["AddPane"] | components["schemas"]["SetPane"] | components["schemas"]["AddSubject"] | components["schemas"]["SetSubject"] | components["schemas"]["AddCarrier"] | components["schemas"]["AddHandCarrier"] | components["schemas"]["CarryCover"] | components["schemas"]["AddPoint"] | components["schemas"]["SetPoint"] | components["schemas"]["RemovePoint"] | components["schemas"]["AddJoint"] | components["schemas"]["PinCorner"] | components["schemas"]["SetJoint"] | components["schemas"]["RemoveJoint"] | components["schemas"]["AddRegion"] | components["schemas"]["RemoveRegion"] | components["schemas"]["ShapeRegion"] | components["schemas"]["FreezeRegion"] | components["schemas"]["RideRegion"] | components["schemas"]["RenewReference"] | components["schemas"]["SetCarrier"] | components["schemas"]["KeepSolution"] | components["schemas"]["ClearSolution"] | components["schemas"]["SetByHand"] | components["schemas"]["Ride"] | components["schemas"]["DeleteElement"] | components["schemas"]["OrderDepth"] | components["schemas"]["SetShot"];
+            edit: components["schemas"]["AddCover"] | components["schemas"]["AddOutline"] | components["schemas"]["ShapePoints"] | components["schemas"]["SetKey"] | components["schemas"]["SetKeys"] | components["schemas"]["DeleteKeys"] | components["schemas"]["MoveKeys"] | components["schemas"]["StretchKeys"] | components["schemas"]["TurnKeys"] | components["schemas"]["ThinOut"] | components["schemas"]["EaseKeys"] | components["schemas"]["InsertPoint"] | components["schemas"]["RemovePoints"] | components["schemas"]["SetPointKind"] | components["schemas"]["Mirror"] | components["schemas"]["SetCover"] | components["schemas"]["SetOutline"] | components["schemas"]["GroupCovers"] | components["schemas"]["Ungroup"] | components["schemas"]["SetGroup"] | components["schemas"]["ShiftCovers"] | components["schemas"]["Paste"] | components["schemas"]["Duplicate"] | components["schemas"]["AddPane"] | components["schemas"]["SetPane"] | components["schemas"]["SetValue"] | components["schemas"]["AddSubject"] | components["schemas"]["SetSubject"] | components["schemas"]["AddCarrier"] | components["schemas"]["AddHandCarrier"] | components["schemas"]["CarryCover"] | components["schemas"]["AddPoint"] | components["schemas"]["SetPoint"] | components["schemas"]["RemovePoint"] | components["schemas"]["AddJoint"] | components["schemas"]["PinCorner"] | components["schemas"]["SetJoint"] | components["schemas"]["RemoveJoint"] | components["schemas"]["AddRegion"] | components["schemas"]["RemoveRegion"] | components["schemas"]["ShapeRegion"] | components["schemas"]["FreezeRegion"] | components["schemas"]["RideRegion"] | components["schemas"]["RenewReference"] | components["schemas"]["SetCarrier"] | components["schemas"]["KeepSolution"] | components["schemas"]["ClearSolution"] | components["schemas"]["SetByHand"] | components["schemas"]["Ride"] | components["schemas"]["DeleteElement"] | components["schemas"]["OrderDepth"] | components["schemas"]["SetShot"];
             /** Id */
             id?: string | null;
             /** Revision */
@@ -1950,6 +2320,96 @@ export interface components {
             name: string;
             /** Size */
             size: number;
+        };
+        /**
+         * Floating
+         * @description Where a pane floats before another one; see `core.geometry.floating.Float`. focal: px; None: not told by the motion.
+         */
+        "Floating-Input": {
+            /**
+             * Across
+             * @default 0
+             */
+            across?: number;
+            /**
+             * Distance
+             * @default 0.3
+             */
+            distance?: number;
+            /**
+             * Down
+             * @default 0
+             */
+            down?: number;
+            /** Focal */
+            focal?: number | null;
+            /** Pane */
+            pane: string;
+            /**
+             * Size
+             * @default 0.5
+             */
+            size?: number;
+            /**
+             * Swing
+             * @default 0
+             */
+            swing?: number;
+            /**
+             * Tilt
+             * @default 0
+             */
+            tilt?: number;
+            /**
+             * Turn
+             * @default 0
+             */
+            turn?: number;
+        };
+        /**
+         * Floating
+         * @description Where a pane floats before another one; see `core.geometry.floating.Float`. focal: px; None: not told by the motion.
+         */
+        "Floating-Output": {
+            /**
+             * Across
+             * @default 0
+             */
+            across: number;
+            /**
+             * Distance
+             * @default 0.3
+             */
+            distance: number;
+            /**
+             * Down
+             * @default 0
+             */
+            down: number;
+            /** Focal */
+            focal: number | null;
+            /** Pane */
+            pane: string;
+            /**
+             * Size
+             * @default 0.5
+             */
+            size: number;
+            /**
+             * Swing
+             * @default 0
+             */
+            swing: number;
+            /**
+             * Tilt
+             * @default 0
+             */
+            tilt: number;
+            /**
+             * Turn
+             * @default 0
+             */
+            turn: number;
         };
         /**
          * FollowedFrame
@@ -2072,6 +2532,160 @@ export interface components {
             whole: boolean;
         };
         /**
+         * GlassRow
+         * @description The glass's own life. off: the screen shows nothing in the plate, so all light on it is mirrored, what stands too.
+         */
+        "GlassRow-Input": {
+            /**
+             * Amount
+             * @default 1
+             */
+            amount?: number;
+            /**
+             * Off
+             * @default false
+             */
+            off?: boolean;
+            /**
+             * On
+             * @default false
+             */
+            on?: boolean;
+        };
+        /**
+         * GlassRow
+         * @description The glass's own life. off: the screen shows nothing in the plate, so all light on it is mirrored, what stands too.
+         */
+        "GlassRow-Output": {
+            /**
+             * Amount
+             * @default 1
+             */
+            amount: number;
+            /**
+             * Off
+             * @default false
+             */
+            off: boolean;
+            /**
+             * On
+             * @default false
+             */
+            on: boolean;
+        };
+        /**
+         * GlowRow
+         * @description width: px over which the light is spread.
+         */
+        "GlowRow-Input": {
+            /**
+             * Amount
+             * @default 0.15
+             */
+            amount?: number;
+            /**
+             * On
+             * @default false
+             */
+            on?: boolean;
+            /**
+             * Width
+             * @default 12
+             */
+            width?: number;
+        };
+        /**
+         * GlowRow
+         * @description width: px over which the light is spread.
+         */
+        "GlowRow-Output": {
+            /**
+             * Amount
+             * @default 0.15
+             */
+            amount: number;
+            /**
+             * On
+             * @default false
+             */
+            on: boolean;
+            /**
+             * Width
+             * @default 12
+             */
+            width: number;
+        };
+        /**
+         * GrainRow
+         * @description What was measured, as the core's Grain has it; `amount` times that is laid on.
+         */
+        "GrainRow-Input": {
+            /**
+             * Amount
+             * @default 1
+             */
+            amount?: number;
+            /**
+             * Levels
+             * @default []
+             */
+            levels?: number[];
+            /**
+             * Octaves
+             * @default []
+             */
+            octaves?: number[][];
+            /**
+             * On
+             * @default false
+             */
+            on?: boolean;
+            /**
+             * Strength
+             * @default []
+             */
+            strength?: [
+                number,
+                number,
+                number
+            ][];
+        };
+        /**
+         * GrainRow
+         * @description What was measured, as the core's Grain has it; `amount` times that is laid on.
+         */
+        "GrainRow-Output": {
+            /**
+             * Amount
+             * @default 1
+             */
+            amount: number;
+            /**
+             * Levels
+             * @default []
+             */
+            levels: number[];
+            /**
+             * Octaves
+             * @default []
+             */
+            octaves: number[][];
+            /**
+             * On
+             * @default false
+             */
+            on: boolean;
+            /**
+             * Strength
+             * @default []
+             */
+            strength: [
+                number,
+                number,
+                number
+            ][];
+        };
+        /**
          * Group
          * @description Covers that belong together, as the fingers of a hand; they follow each other in depth.
          */
@@ -2171,9 +2785,37 @@ export interface components {
         };
         /**
          * Insert
-         * @description What a pane shows. A clip's first picture is seen at plate frame `start`; its ends are held.
+         * @description What a pane shows. A clip's first picture is seen at plate frame `start`.
          */
         "Insert-Input": {
+            /**
+             * Alpha
+             * @default auto
+             * @enum {string}
+             */
+            alpha?: "auto" | "straight" | "premultiplied" | "ignored";
+            /**
+             * Angle
+             * @default 90
+             */
+            angle?: number;
+            /**
+             * Colours
+             * @default [
+             *       "#0c1116",
+             *       "#24424a"
+             *     ]
+             */
+            colours?: [
+                string,
+                string
+            ];
+            /**
+             * Ends
+             * @default hold
+             * @enum {string}
+             */
+            ends?: "hold" | "loop" | "nothing";
             /** Media */
             media?: string | null;
             /**
@@ -2181,15 +2823,48 @@ export interface components {
              * @default chart
              * @enum {string}
              */
-            source?: "chart" | "media";
+            source?: "chart" | "media" | "solid" | "gradient";
+            /**
+             * Speed
+             * @default 1
+             */
+            speed?: number;
             /** Start */
             start?: number | null;
         };
         /**
          * Insert
-         * @description What a pane shows. A clip's first picture is seen at plate frame `start`; its ends are held.
+         * @description What a pane shows. A clip's first picture is seen at plate frame `start`.
          */
         "Insert-Output": {
+            /**
+             * Alpha
+             * @default auto
+             * @enum {string}
+             */
+            alpha: "auto" | "straight" | "premultiplied" | "ignored";
+            /**
+             * Angle
+             * @default 90
+             */
+            angle: number;
+            /**
+             * Colours
+             * @default [
+             *       "#0c1116",
+             *       "#24424a"
+             *     ]
+             */
+            colours: [
+                string,
+                string
+            ];
+            /**
+             * Ends
+             * @default hold
+             * @enum {string}
+             */
+            ends: "hold" | "loop" | "nothing";
             /** Media */
             media: string | null;
             /**
@@ -2197,7 +2872,12 @@ export interface components {
              * @default chart
              * @enum {string}
              */
-            source: "chart" | "media";
+            source: "chart" | "media" | "solid" | "gradient";
+            /**
+             * Speed
+             * @default 1
+             */
+            speed: number;
             /** Start */
             start: number | null;
         };
@@ -2532,6 +3212,100 @@ export interface components {
             start: number | null;
         };
         /**
+         * LevelRow
+         * @description See `core.compositing.grade.Grade`.
+         */
+        "LevelRow-Input": {
+            /**
+             * Black
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            black?: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Gamma
+             * @default 1
+             */
+            gamma?: number;
+            /**
+             * On
+             * @default false
+             */
+            on?: boolean;
+            /**
+             * Saturation
+             * @default 1
+             */
+            saturation?: number;
+            /**
+             * White
+             * @default [
+             *       1,
+             *       1,
+             *       1
+             *     ]
+             */
+            white?: [
+                number,
+                number,
+                number
+            ];
+        };
+        /**
+         * LevelRow
+         * @description See `core.compositing.grade.Grade`.
+         */
+        "LevelRow-Output": {
+            /**
+             * Black
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            black: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Gamma
+             * @default 1
+             */
+            gamma: number;
+            /**
+             * On
+             * @default false
+             */
+            on: boolean;
+            /**
+             * Saturation
+             * @default 1
+             */
+            saturation: number;
+            /**
+             * White
+             * @default [
+             *       1,
+             *       1,
+             *       1
+             *     ]
+             */
+            white: [
+                number,
+                number,
+                number
+            ];
+        };
+        /**
          * MediaInfo
          * @description A clip that has been decoded.
          */
@@ -2654,6 +3428,92 @@ export interface components {
             type: "mirror";
         };
         /**
+         * MixRow
+         * @description The blend mode, and how far it counts against plain laying over.
+         */
+        "MixRow-Input": {
+            /**
+             * Amount
+             * @default 1
+             */
+            amount?: number;
+            /**
+             * Mode
+             * @default screen
+             * @enum {string}
+             */
+            mode?: "normal" | "screen" | "multiply" | "overlay" | "add" | "lighten" | "darken" | "soft-light";
+            /**
+             * On
+             * @default false
+             */
+            on?: boolean;
+        };
+        /**
+         * MixRow
+         * @description The blend mode, and how far it counts against plain laying over.
+         */
+        "MixRow-Output": {
+            /**
+             * Amount
+             * @default 1
+             */
+            amount: number;
+            /**
+             * Mode
+             * @default screen
+             * @enum {string}
+             */
+            mode: "normal" | "screen" | "multiply" | "overlay" | "add" | "lighten" | "darken" | "soft-light";
+            /**
+             * On
+             * @default false
+             */
+            on: boolean;
+        };
+        /**
+         * MotionRow
+         * @description Motion blur of the pane's own motion; shutter angle and phase in degrees.
+         */
+        "MotionRow-Input": {
+            /**
+             * On
+             * @default false
+             */
+            on?: boolean;
+            /**
+             * Phase
+             * @default 0
+             */
+            phase?: number;
+            /**
+             * Shutter
+             * @default 180
+             */
+            shutter?: number;
+        };
+        /**
+         * MotionRow
+         * @description Motion blur of the pane's own motion; shutter angle and phase in degrees.
+         */
+        "MotionRow-Output": {
+            /**
+             * On
+             * @default false
+             */
+            on: boolean;
+            /**
+             * Phase
+             * @default 0
+             */
+            phase: number;
+            /**
+             * Shutter
+             * @default 180
+             */
+            shutter: number;
+        };
+        /**
          * MoveKeys
          * @description Shift keys of an outline or a pane in time, or put copies of them there.
          */
@@ -2703,6 +3563,77 @@ export interface components {
             doubts: components["schemas"]["Doubt"][];
             /** Found */
             found: components["schemas"]["Nearness"][];
+        };
+        /**
+         * NewNote
+         * @description What is said about a frame; x and y, in plate pixels, where it is about a place on it.
+         */
+        NewNote: {
+            /** Frame */
+            frame: number;
+            /** Text */
+            text: string;
+            /** Version */
+            version?: number | null;
+            /** X */
+            x?: number | null;
+            /** Y */
+            y?: number | null;
+        };
+        /**
+         * NewVersion
+         * @description What to call it, what to say about it, and the frame that its picture shows.
+         */
+        NewVersion: {
+            /**
+             * Comment
+             * @default
+             */
+            comment?: string;
+            /**
+             * Frame
+             * @default 0
+             */
+            frame?: number;
+            /**
+             * Name
+             * @default
+             */
+            name?: string;
+        };
+        /**
+         * Note
+         * @description A note.
+         */
+        Note: {
+            /** Author */
+            author: string | null;
+            /** Done */
+            done: boolean;
+            /** Frame */
+            frame: number;
+            /** Id */
+            id: string;
+            /** Made At */
+            made_at: string;
+            /** Text */
+            text: string;
+            /** Version */
+            version: number | null;
+            /** X */
+            x: number | null;
+            /** Y */
+            y: number | null;
+        };
+        /**
+         * NoteChange
+         * @description Other words, or whether it is done.
+         */
+        NoteChange: {
+            /** Done */
+            done?: boolean | null;
+            /** Text */
+            text?: string | null;
         };
         /**
          * Notes
@@ -2936,7 +3867,7 @@ export interface components {
         };
         /**
          * Pane
-         * @description Four corners in which an insert is shown.
+         * @description Four corners in which an insert is shown, and pieces over it in time.
          */
         Pane: {
             /** Aspect */
@@ -2953,11 +3884,20 @@ export interface components {
              * @default 0
              */
             edges: number;
+            floats: components["schemas"]["Floating-Output"] | null;
             /** Id */
             id: string;
             /**
              * @default {
-             *       "source": "chart"
+             *       "alpha": "auto",
+             *       "angle": 90,
+             *       "colours": [
+             *         "#0c1116",
+             *         "#24424a"
+             *       ],
+             *       "ends": "hold",
+             *       "source": "chart",
+             *       "speed": 1
              *     }
              */
             insert: components["schemas"]["Insert-Output"];
@@ -2981,10 +3921,31 @@ export interface components {
              */
             opacity: number;
             /**
+             * Pieces
+             * @default []
+             */
+            pieces: components["schemas"]["Piece-Output"][];
+            /**
              * Pins
              * @default []
              */
             pins: (string | null)[];
+            /**
+             * @default {
+             *       "across": 0,
+             *       "crop": [
+             *         0,
+             *         0,
+             *         0,
+             *         0
+             *       ],
+             *       "down": 0,
+             *       "fit": "stretch",
+             *       "scale": 1,
+             *       "turn": 0
+             *     }
+             */
+            placement: components["schemas"]["Placement-Output"];
             /**
              * Radius
              * @default 0
@@ -3000,10 +3961,112 @@ export interface components {
              */
             shown: boolean;
             /**
+             * @default {
+             *       "depth": {
+             *         "far": 4,
+             *         "here": [
+             *           0,
+             *           0.5
+             *         ],
+             *         "near": 0,
+             *         "on": false,
+             *         "there": [
+             *           1,
+             *           0.5
+             *         ]
+             *       },
+             *       "edges": {
+             *         "amount": 1,
+             *         "on": false
+             *       },
+             *       "glass": {
+             *         "amount": 1,
+             *         "off": false,
+             *         "on": false
+             *       },
+             *       "glow": {
+             *         "amount": 0.15,
+             *         "on": false,
+             *         "width": 12
+             *       },
+             *       "grain": {
+             *         "amount": 1,
+             *         "levels": [],
+             *         "octaves": [],
+             *         "on": false,
+             *         "strength": []
+             *       },
+             *       "level": {
+             *         "black": [
+             *           0,
+             *           0,
+             *           0
+             *         ],
+             *         "gamma": 1,
+             *         "on": false,
+             *         "saturation": 1,
+             *         "white": [
+             *           1,
+             *           1,
+             *           1
+             *         ]
+             *       },
+             *       "light": {
+             *         "amount": 0.5,
+             *         "on": false,
+             *         "width": 30
+             *       },
+             *       "mix": {
+             *         "amount": 1,
+             *         "mode": "screen",
+             *         "on": false
+             *       },
+             *       "motion": {
+             *         "on": false,
+             *         "phase": 0,
+             *         "shutter": 180
+             *       },
+             *       "shadow": {
+             *         "amount": 1,
+             *         "on": false
+             *       },
+             *       "sharp": {
+             *         "defocus": 0,
+             *         "on": false,
+             *         "soft": 0
+             *       },
+             *       "worn": {
+             *         "chroma": 0,
+             *         "coarse": 0,
+             *         "dark": 0.3,
+             *         "lines": 0,
+             *         "on": false,
+             *         "vignette": 0
+             *       }
+             *     }
+             */
+            sit: components["schemas"]["SitIn-Output"];
+            /**
              * Soft
              * @default 0
              */
             soft: number;
+            /**
+             * Values
+             * @default {}
+             */
+            values: {
+                [key: string]: components["schemas"]["ValueKey"][];
+            };
+            /**
+             * @default {
+             *       "angle": 0,
+             *       "on": false,
+             *       "shown": 1,
+             *       "soft": 0.02
+             *     }
+             */
+            wipe: components["schemas"]["Wipe-Output"];
         };
         /**
          * PaneKey
@@ -3103,6 +4166,178 @@ export interface components {
             role: "artist" | "reviewer";
         };
         /**
+         * Pick
+         * @description A place of the plate that was picked for the level, and what it stands for.
+         *
+         *     `shown`: for a light place, what the insert has there, encoded 0..1.
+         */
+        Pick: {
+            /** Frame */
+            frame: number;
+            /**
+             * Shown
+             * @default 1
+             */
+            shown?: number;
+            /**
+             * Stands For
+             * @enum {string}
+             */
+            stands_for: "dark" | "light" | "grey";
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+        };
+        /**
+         * Piece
+         * @description What is shown over the pane's insert for a time.
+         */
+        "Piece-Input": {
+            /**
+             * Alpha
+             * @default auto
+             * @enum {string}
+             */
+            alpha?: "auto" | "straight" | "premultiplied" | "ignored";
+            /**
+             * Angle
+             * @default 90
+             */
+            angle?: number;
+            /**
+             * Colours
+             * @default [
+             *       "#0c1116",
+             *       "#24424a"
+             *     ]
+             */
+            colours?: [
+                string,
+                string
+            ];
+            /**
+             * Ends
+             * @default hold
+             * @enum {string}
+             */
+            ends?: "hold" | "loop" | "nothing";
+            /**
+             * Fade In
+             * @default 0
+             */
+            fade_in?: number;
+            /**
+             * Fade Out
+             * @default 0
+             */
+            fade_out?: number;
+            /** First */
+            first?: number | null;
+            /** Fit */
+            fit?: ("fill" | "fit" | "stretch") | null;
+            /** Id */
+            id: string;
+            /** Last */
+            last?: number | null;
+            /** Media */
+            media?: string | null;
+            /** Name */
+            name: string;
+            /**
+             * Opacity
+             * @default 1
+             */
+            opacity?: number;
+            /**
+             * Source
+             * @default chart
+             * @enum {string}
+             */
+            source?: "chart" | "media" | "solid" | "gradient";
+            /**
+             * Speed
+             * @default 1
+             */
+            speed?: number;
+            /** Start */
+            start?: number | null;
+        };
+        /**
+         * Piece
+         * @description What is shown over the pane's insert for a time.
+         */
+        "Piece-Output": {
+            /**
+             * Alpha
+             * @default auto
+             * @enum {string}
+             */
+            alpha: "auto" | "straight" | "premultiplied" | "ignored";
+            /**
+             * Angle
+             * @default 90
+             */
+            angle: number;
+            /**
+             * Colours
+             * @default [
+             *       "#0c1116",
+             *       "#24424a"
+             *     ]
+             */
+            colours: [
+                string,
+                string
+            ];
+            /**
+             * Ends
+             * @default hold
+             * @enum {string}
+             */
+            ends: "hold" | "loop" | "nothing";
+            /**
+             * Fade In
+             * @default 0
+             */
+            fade_in: number;
+            /**
+             * Fade Out
+             * @default 0
+             */
+            fade_out: number;
+            /** First */
+            first: number | null;
+            /** Fit */
+            fit: ("fill" | "fit" | "stretch") | null;
+            /** Id */
+            id: string;
+            /** Last */
+            last: number | null;
+            /** Media */
+            media: string | null;
+            /** Name */
+            name: string;
+            /**
+             * Opacity
+             * @default 1
+             */
+            opacity: number;
+            /**
+             * Source
+             * @default chart
+             * @enum {string}
+             */
+            source: "chart" | "media" | "solid" | "gradient";
+            /**
+             * Speed
+             * @default 1
+             */
+            speed: number;
+            /** Start */
+            start: number | null;
+        };
+        /**
          * PinCorner
          * @description Let one corner of a pane ride on a carrier of its own, or with the others again; it stays where it is on its keys.
          */
@@ -3128,6 +4363,100 @@ export interface components {
             x: number;
             /** Y */
             y: number;
+        };
+        /**
+         * Placement
+         * @description How a picture is fitted into a pane: whole, filling it, or stretched; then by hand.
+         */
+        "Placement-Input": {
+            /**
+             * Across
+             * @default 0
+             */
+            across?: number;
+            /**
+             * Crop
+             * @default [
+             *       0,
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            crop?: [
+                number,
+                number,
+                number,
+                number
+            ];
+            /**
+             * Down
+             * @default 0
+             */
+            down?: number;
+            /**
+             * Fit
+             * @default stretch
+             * @enum {string}
+             */
+            fit?: "fill" | "fit" | "stretch";
+            /**
+             * Scale
+             * @default 1
+             */
+            scale?: number;
+            /**
+             * Turn
+             * @default 0
+             */
+            turn?: number;
+        };
+        /**
+         * Placement
+         * @description How a picture is fitted into a pane: whole, filling it, or stretched; then by hand.
+         */
+        "Placement-Output": {
+            /**
+             * Across
+             * @default 0
+             */
+            across: number;
+            /**
+             * Crop
+             * @default [
+             *       0,
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            crop: [
+                number,
+                number,
+                number,
+                number
+            ];
+            /**
+             * Down
+             * @default 0
+             */
+            down: number;
+            /**
+             * Fit
+             * @default stretch
+             * @enum {string}
+             */
+            fit: "fill" | "fit" | "stretch";
+            /**
+             * Scale
+             * @default 1
+             */
+            scale: number;
+            /**
+             * Turn
+             * @default 0
+             */
+            turn: number;
         };
         /**
          * Plate
@@ -3394,6 +4723,16 @@ export interface components {
              * @enum {string}
              */
             type: "renew-reference";
+        };
+        /**
+         * RestoreRequest
+         * @description On top of which revision.
+         */
+        RestoreRequest: {
+            /** Id */
+            id?: string | null;
+            /** Revision */
+            revision: number;
         };
         /**
          * Ride
@@ -3727,7 +5066,9 @@ export interface components {
         };
         /**
          * SetPane
-         * @description Change a pane's name, colour, show, lock, opacity, insert or face; only what is sent changes.
+         * @description Change a pane's name, colour, show, lock, opacity, insert, pieces, sitting or face; only what is sent changes.
+         *
+         *     `floats` may be null, which lets it float no more.
          */
         SetPane: {
             /** Aspect */
@@ -3738,6 +5079,7 @@ export interface components {
             colour?: string | null;
             /** Edges */
             edges?: number | null;
+            floats?: components["schemas"]["Floating-Input"] | null;
             insert?: components["schemas"]["Insert-Input"] | null;
             /** Locked */
             locked?: boolean | null;
@@ -3747,10 +5089,14 @@ export interface components {
             opacity?: number | null;
             /** Pane */
             pane: string;
+            /** Pieces */
+            pieces?: components["schemas"]["Piece-Input"][] | null;
+            placement?: components["schemas"]["Placement-Input"] | null;
             /** Radius */
             radius?: number | null;
             /** Shown */
             shown?: boolean | null;
+            sit?: components["schemas"]["SitIn-Input"] | null;
             /** Soft */
             soft?: number | null;
             /**
@@ -3758,6 +5104,7 @@ export interface components {
              * @enum {string}
              */
             type: "set-pane";
+            wipe?: components["schemas"]["Wipe-Input"] | null;
         };
         /**
          * SetPoint
@@ -3861,6 +5208,31 @@ export interface components {
              * @enum {string}
              */
             type: "set-subject";
+        };
+        /**
+         * SetValue
+         * @description Set a key of one of a pane's numbers on a frame, or take it away (value null).
+         */
+        SetValue: {
+            /**
+             * Ease
+             * @default smooth
+             * @enum {string}
+             */
+            ease?: "smooth" | "linear" | "hold";
+            /** Frame */
+            frame: number;
+            /** Pane */
+            pane: string;
+            /** Path */
+            path: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "set-value";
+            /** Value */
+            value: number | null;
         };
         /**
          * Settings
@@ -3967,6 +5339,48 @@ export interface components {
              * @enum {string}
              */
             what: "patch" | "blind";
+        };
+        /**
+         * SharpRow
+         * @description soft: standard deviation of its blur in plate px; defocus: radius of its disc of confusion.
+         */
+        "SharpRow-Input": {
+            /**
+             * Defocus
+             * @default 0
+             */
+            defocus?: number;
+            /**
+             * On
+             * @default false
+             */
+            on?: boolean;
+            /**
+             * Soft
+             * @default 0
+             */
+            soft?: number;
+        };
+        /**
+         * SharpRow
+         * @description soft: standard deviation of its blur in plate px; defocus: radius of its disc of confusion.
+         */
+        "SharpRow-Output": {
+            /**
+             * Defocus
+             * @default 0
+             */
+            defocus: number;
+            /**
+             * On
+             * @default false
+             */
+            on: boolean;
+            /**
+             * Soft
+             * @default 0
+             */
+            soft: number;
         };
         /**
          * ShiftCovers
@@ -4080,6 +5494,265 @@ export interface components {
             name: string;
             /** Password */
             password: string;
+        };
+        /**
+         * SitIn
+         * @description The rows by which a picture sits in the plate, in the order in which they are done.
+         */
+        "SitIn-Input": {
+            /** Clean */
+            clean?: string | null;
+            /**
+             * @default {
+             *       "far": 4,
+             *       "here": [
+             *         0,
+             *         0.5
+             *       ],
+             *       "near": 0,
+             *       "on": false,
+             *       "there": [
+             *         1,
+             *         0.5
+             *       ]
+             *     }
+             */
+            depth?: components["schemas"]["DepthRow-Input"];
+            /**
+             * @default {
+             *       "amount": 1,
+             *       "on": false
+             *     }
+             */
+            edges?: components["schemas"]["AmountRow-Input"];
+            /**
+             * @default {
+             *       "amount": 1,
+             *       "off": false,
+             *       "on": false
+             *     }
+             */
+            glass?: components["schemas"]["GlassRow-Input"];
+            /**
+             * @default {
+             *       "amount": 0.15,
+             *       "on": false,
+             *       "width": 12
+             *     }
+             */
+            glow?: components["schemas"]["GlowRow-Input"];
+            /**
+             * @default {
+             *       "amount": 1,
+             *       "levels": [],
+             *       "octaves": [],
+             *       "on": false,
+             *       "strength": []
+             *     }
+             */
+            grain?: components["schemas"]["GrainRow-Input"];
+            /**
+             * @default {
+             *       "black": [
+             *         0,
+             *         0,
+             *         0
+             *       ],
+             *       "gamma": 1,
+             *       "on": false,
+             *       "saturation": 1,
+             *       "white": [
+             *         1,
+             *         1,
+             *         1
+             *       ]
+             *     }
+             */
+            level?: components["schemas"]["LevelRow-Input"];
+            /**
+             * @default {
+             *       "amount": 0.5,
+             *       "on": false,
+             *       "width": 30
+             *     }
+             */
+            light?: components["schemas"]["GlowRow-Input"];
+            /**
+             * @default {
+             *       "amount": 1,
+             *       "mode": "screen",
+             *       "on": false
+             *     }
+             */
+            mix?: components["schemas"]["MixRow-Input"];
+            /**
+             * @default {
+             *       "on": false,
+             *       "phase": 0,
+             *       "shutter": 180
+             *     }
+             */
+            motion?: components["schemas"]["MotionRow-Input"];
+            /**
+             * @default {
+             *       "amount": 1,
+             *       "on": false
+             *     }
+             */
+            shadow?: components["schemas"]["AmountRow-Input"];
+            /**
+             * @default {
+             *       "defocus": 0,
+             *       "on": false,
+             *       "soft": 0
+             *     }
+             */
+            sharp?: components["schemas"]["SharpRow-Input"];
+            /**
+             * @default {
+             *       "chroma": 0,
+             *       "coarse": 0,
+             *       "dark": 0.3,
+             *       "lines": 0,
+             *       "on": false,
+             *       "vignette": 0
+             *     }
+             */
+            worn?: components["schemas"]["WornRow-Input"];
+        };
+        /**
+         * SitIn
+         * @description The rows by which a picture sits in the plate, in the order in which they are done.
+         */
+        "SitIn-Output": {
+            /** Clean */
+            clean: string | null;
+            /**
+             * @default {
+             *       "far": 4,
+             *       "here": [
+             *         0,
+             *         0.5
+             *       ],
+             *       "near": 0,
+             *       "on": false,
+             *       "there": [
+             *         1,
+             *         0.5
+             *       ]
+             *     }
+             */
+            depth: components["schemas"]["DepthRow-Output"];
+            /**
+             * @default {
+             *       "amount": 1,
+             *       "on": false
+             *     }
+             */
+            edges: components["schemas"]["AmountRow-Output"];
+            /**
+             * @default {
+             *       "amount": 1,
+             *       "off": false,
+             *       "on": false
+             *     }
+             */
+            glass: components["schemas"]["GlassRow-Output"];
+            /**
+             * @default {
+             *       "amount": 0.15,
+             *       "on": false,
+             *       "width": 12
+             *     }
+             */
+            glow: components["schemas"]["GlowRow-Output"];
+            /**
+             * @default {
+             *       "amount": 1,
+             *       "levels": [],
+             *       "octaves": [],
+             *       "on": false,
+             *       "strength": []
+             *     }
+             */
+            grain: components["schemas"]["GrainRow-Output"];
+            /**
+             * @default {
+             *       "black": [
+             *         0,
+             *         0,
+             *         0
+             *       ],
+             *       "gamma": 1,
+             *       "on": false,
+             *       "saturation": 1,
+             *       "white": [
+             *         1,
+             *         1,
+             *         1
+             *       ]
+             *     }
+             */
+            level: components["schemas"]["LevelRow-Output"];
+            /**
+             * @default {
+             *       "amount": 0.5,
+             *       "on": false,
+             *       "width": 30
+             *     }
+             */
+            light: components["schemas"]["GlowRow-Output"];
+            /**
+             * @default {
+             *       "amount": 1,
+             *       "mode": "screen",
+             *       "on": false
+             *     }
+             */
+            mix: components["schemas"]["MixRow-Output"];
+            /**
+             * @default {
+             *       "on": false,
+             *       "phase": 0,
+             *       "shutter": 180
+             *     }
+             */
+            motion: components["schemas"]["MotionRow-Output"];
+            /**
+             * @default {
+             *       "amount": 1,
+             *       "on": false
+             *     }
+             */
+            shadow: components["schemas"]["AmountRow-Output"];
+            /**
+             * @default {
+             *       "defocus": 0,
+             *       "on": false,
+             *       "soft": 0
+             *     }
+             */
+            sharp: components["schemas"]["SharpRow-Output"];
+            /**
+             * @default {
+             *       "chroma": 0,
+             *       "coarse": 0,
+             *       "dark": 0.3,
+             *       "lines": 0,
+             *       "on": false,
+             *       "vignette": 0
+             *     }
+             */
+            worn: components["schemas"]["WornRow-Output"];
+        };
+        /**
+         * SittingProposal
+         * @description Rows as the plate tells them, and sentences about what it does not tell.
+         */
+        SittingProposal: {
+            sit: components["schemas"]["SitIn-Output"];
+            /** Unknown */
+            unknown: string[];
         };
         /**
          * SlipMeasured
@@ -4207,6 +5880,19 @@ export interface components {
              * @enum {string}
              */
             status: "solved" | "unsure" | "lost";
+        };
+        /**
+         * Spent
+         * @description Seconds that hands were on the shot since it was last said, and another budget.
+         */
+        Spent: {
+            /** Budget */
+            budget?: number | null;
+            /**
+             * Seconds
+             * @default 0
+             */
+            seconds?: number;
         };
         /**
          * SpillSettings
@@ -4507,6 +6193,30 @@ export interface components {
             frames: number[];
         };
         /**
+         * Time
+         * @description Seconds that were spent on a shot, and that should be.
+         */
+        Time: {
+            /** Budget */
+            budget: number;
+            /** Seconds */
+            seconds: number;
+        };
+        /**
+         * TrueProportions
+         * @description Width over height of the real pane, focal length in px, and by what share each may be off.
+         */
+        TrueProportions: {
+            /** Aspect */
+            aspect: number;
+            /** Deviation */
+            deviation: number;
+            /** Focal */
+            focal: number;
+            /** Focal Deviation */
+            focal_deviation: number;
+        };
+        /**
          * TurnKeys
          * @description Choose how many whole turns an outline makes on the way from a key to the next; 0 is the shorter way round.
          */
@@ -4635,6 +6345,22 @@ export interface components {
             type: "ungroup";
         };
         /**
+         * ValueKey
+         * @description A number's value on a frame, and how it goes on to the next.
+         */
+        ValueKey: {
+            /**
+             * Ease
+             * @default smooth
+             * @enum {string}
+             */
+            ease: "smooth" | "linear" | "hold";
+            /** Frame */
+            frame: number;
+            /** Value */
+            value: number;
+        };
+        /**
          * Values
          * @description At a place of the plate: its colour and that of the cut-out subject (encoded, 0..1), and the matte.
          */
@@ -4645,6 +6371,152 @@ export interface components {
             plate: number[];
             /** Subject */
             subject: number[];
+        };
+        /**
+         * Version
+         * @description A version of a shot.
+         */
+        Version: {
+            /** Author */
+            author: string | null;
+            /** Comment */
+            comment: string;
+            /** Frame */
+            frame: number;
+            /** Label */
+            label: string;
+            /** Made At */
+            made_at: string;
+            /** Name */
+            name: string;
+            /** Number */
+            number: number;
+            /** Revision */
+            revision: number;
+        };
+        /**
+         * Wipe
+         * @description How much of the pane is shown, from one side on.
+         */
+        "Wipe-Input": {
+            /**
+             * Angle
+             * @default 0
+             */
+            angle?: number;
+            /**
+             * On
+             * @default false
+             */
+            on?: boolean;
+            /**
+             * Shown
+             * @default 1
+             */
+            shown?: number;
+            /**
+             * Soft
+             * @default 0.02
+             */
+            soft?: number;
+        };
+        /**
+         * Wipe
+         * @description How much of the pane is shown, from one side on.
+         */
+        "Wipe-Output": {
+            /**
+             * Angle
+             * @default 0
+             */
+            angle: number;
+            /**
+             * On
+             * @default false
+             */
+            on: boolean;
+            /**
+             * Shown
+             * @default 1
+             */
+            shown: number;
+            /**
+             * Soft
+             * @default 0.02
+             */
+            soft: number;
+        };
+        /**
+         * WornRow
+         * @description See `core.compositing.worn.Worn`.
+         */
+        "WornRow-Input": {
+            /**
+             * Chroma
+             * @default 0
+             */
+            chroma?: number;
+            /**
+             * Coarse
+             * @default 0
+             */
+            coarse?: number;
+            /**
+             * Dark
+             * @default 0.3
+             */
+            dark?: number;
+            /**
+             * Lines
+             * @default 0
+             */
+            lines?: number;
+            /**
+             * On
+             * @default false
+             */
+            on?: boolean;
+            /**
+             * Vignette
+             * @default 0
+             */
+            vignette?: number;
+        };
+        /**
+         * WornRow
+         * @description See `core.compositing.worn.Worn`.
+         */
+        "WornRow-Output": {
+            /**
+             * Chroma
+             * @default 0
+             */
+            chroma: number;
+            /**
+             * Coarse
+             * @default 0
+             */
+            coarse: number;
+            /**
+             * Dark
+             * @default 0.3
+             */
+            dark: number;
+            /**
+             * Lines
+             * @default 0
+             */
+            lines: number;
+            /**
+             * On
+             * @default false
+             */
+            on: boolean;
+            /**
+             * Vignette
+             * @default 0
+             */
+            vignette: number;
         };
     };
     responses: never;
@@ -6063,7 +7935,7 @@ export interface operations {
                 only?: string | null;
                 style?: "plain" | "tint" | "edges" | "state" | "spill";
                 ground?: string;
-                /** @description a change of a subject that is not kept */
+                /** @description a change that is not kept */
                 trial?: string | null;
                 /** @description revision since which the frame looks so; only names the cached copy */
                 v?: number;
@@ -6084,6 +7956,159 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description A problem (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_notes: {
+        parameters: {
+            query?: {
+                /** @description how many at most */
+                limit?: number;
+                /** @description how many to pass over */
+                after?: number;
+            };
+            header?: never;
+            path: {
+                shot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    /** @description where the next page is, rel="next" */
+                    Link?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Note"][];
+                };
+            };
+            /** @description A problem (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    add_note: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "frame": 1041,
+                 *       "text": "The ring finger boils here.",
+                 *       "version": 1,
+                 *       "x": 612,
+                 *       "y": 388
+                 *     }
+                 */
+                "application/json": components["schemas"]["NewNote"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Note"];
+                };
+            };
+            /** @description A problem (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    delete_note: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+                note: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A problem (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    change_note: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+                note: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "done": true
+                 *     }
+                 */
+                "application/json": components["schemas"]["NoteChange"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Note"];
+                };
             };
             /** @description A problem (RFC 9457) */
             default: {
@@ -6150,6 +8175,184 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description A problem (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    pick_level: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+                pane: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "frame": 1001,
+                 *       "shown": 0.9,
+                 *       "stands_for": "light",
+                 *       "x": 412,
+                 *       "y": 230.5
+                 *     }
+                 */
+                "application/json": components["schemas"]["Pick"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LevelRow-Output"];
+                };
+            };
+            /** @description A problem (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    read_numbers: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+                pane: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: number[];
+                    };
+                };
+            };
+            /** @description A problem (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    read_proportions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+                pane: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrueProportions"];
+                };
+            };
+            /** @description A problem (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    read_scopes: {
+        parameters: {
+            query?: {
+                size?: "full" | "proxy";
+                trial?: string | null;
+                v?: number;
+            };
+            header?: never;
+            path: {
+                shot_id: string;
+                pane: string;
+                frame: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A problem (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    propose_sitting: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+                pane: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SittingProposal"];
+                };
             };
             /** @description A problem (RFC 9457) */
             default: {
@@ -6541,6 +8744,46 @@ export interface operations {
             };
         };
     };
+    spend_time: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "seconds": 28.5
+                 *     }
+                 */
+                "application/json": components["schemas"]["Spent"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Time"];
+                };
+            };
+            /** @description A problem (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     undo: {
         parameters: {
             query?: never;
@@ -6605,6 +8848,191 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Values"];
+                };
+            };
+            /** @description A problem (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_versions: {
+        parameters: {
+            query?: {
+                /** @description how many at most */
+                limit?: number;
+                /** @description how many to pass over */
+                after?: number;
+            };
+            header?: never;
+            path: {
+                shot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    /** @description where the next page is, rel="next" */
+                    Link?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Version"][];
+                };
+            };
+            /** @description A problem (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    make_version: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "comment": "Thumb still rough at the end.",
+                 *       "frame": 1041,
+                 *       "name": "First pass"
+                 *     }
+                 */
+                "application/json": components["schemas"]["NewVersion"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Version"];
+                };
+            };
+            /** @description A problem (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    read_version: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A problem (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    read_version_look: {
+        parameters: {
+            query?: {
+                size?: "full" | "proxy";
+            };
+            header?: never;
+            path: {
+                shot_id: string;
+                number: number;
+                look: "plate" | "matte" | "cutout" | "composite";
+                frame: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A problem (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    restore_version: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "revision": 12
+                 *     }
+                 */
+                "application/json": components["schemas"]["RestoreRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShotChange"];
                 };
             };
             /** @description A problem (RFC 9457) */

@@ -3,6 +3,7 @@ import { Route, Switch } from "wouter";
 import { DeliverPage } from "./DeliverPage";
 import { KeysSheet } from "./KeysSheet";
 import { IntakePage } from "./IntakePage";
+import { ReviewPage } from "./ReviewPage";
 import { ShotsPage } from "./ShotsPage";
 import { Workbench } from "./Workbench";
 import { SignInPage } from "./SignInPage";
@@ -28,6 +29,9 @@ function Pages() {
         <Route path="/server" component={StatusPage} />
         <Route path="/intake/:id">{({ id }) => <IntakePage id={id} />}</Route>
         <Route path="/shots/:id">{({ id }) => <Workbench key={id} id={id} />}</Route>
+        <Route path="/shots/:id/review/:number">
+          {({ id, number }) => <ReviewPage id={id} number={Number(number)} />}
+        </Route>
         <Route path="/shots/:id/deliver">{({ id }) => <DeliverPage id={id} />}</Route>
         <Route>
           <p className="p-8">

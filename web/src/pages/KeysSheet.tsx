@@ -28,8 +28,10 @@ const GROUPS: { title: string; keys: [string, string][] }[] = [
       ["W", "the frame that needs a look most"],
       ["Wheel", "zoom at the pointer"],
       ["Space drag", "pan; also the middle button"],
+      ["Ctrl wheel", "on the strip: zoom at the pointer; Shift wheel scrolls it"],
       ["F  0", "fit, 100 %"],
       ["H  V  O", "hold to hide the drawing, to see the plate; onion skin"],
+      ["U", "two looks with a divider: drag it, lean it by its knob"],
     ],
   },
   {

@@ -6,6 +6,7 @@ import { IconButton } from "../ui/Button";
 import { Mark } from "../ui/Mark";
 import { openKeys } from "./KeysSheet";
 import { useBench } from "../state/bench";
+import { TimeSpent } from "./TimeSpent";
 import { JobLine } from "../panels/JobLine";
 import { redo, undo } from "../commands/send";
 
@@ -28,6 +29,7 @@ export function TopBar() {
         <span className="rounded-md bg-cloth-sunk px-2 text-[13px] whitespace-nowrap text-ink-soft">
           in work, r{shot.revision}
         </span>
+        <TimeSpent shot={shot.id} />
       </nav>
       <div className="flex items-center">
         <IconButton

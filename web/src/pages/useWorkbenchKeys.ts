@@ -1,3 +1,4 @@
+import { toggleDivider } from "../commands/divider";
 import { useEffect } from "react";
 import { useHotkeys } from "react-hotkeys-hook";
 
@@ -73,6 +74,7 @@ export function useWorkbenchKeys() {
   useHotkeys("c", () => takeTool("ellipse"));
   useHotkeys("b", () => takeTool("box"));
   useHotkeys("g", () => takeTool("finger"));
+  useHotkeys("u", toggleDivider);
   useHotkeys("o", () => setBench({ onion: !bench().onion }));
   useHotkeys("r", () => {
     const order = REACHES.map((r) => r.value);

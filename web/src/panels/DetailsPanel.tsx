@@ -7,16 +7,24 @@ import { NumberField } from "../ui/NumberField";
 import { Section } from "../ui/Section";
 import { TextField } from "../ui/TextField";
 import { chosenCovers, coverOf, outlineOf, paneOf, subjectOf } from "../state/lookups";
-import { select, setBench, useSettled } from "../state/bench";
+import { select, setBench, useBench, useSettled } from "../state/bench";
 import { carrierOf } from "../state/carriers";
 import { CarrierDetails } from "./CarrierDetails";
+import { FitRows } from "./FitRows";
 import { InsertChooser } from "./InsertChooser";
+import { NoteRows } from "./NoteRows";
+import { NumberRow } from "./NumberRow";
+import { PieceRows } from "./PieceRows";
+import { SitInRows } from "./SitInRows";
 import { EaseRow, KeyRow } from "./KeyRows";
 import { OutlineDetails } from "./OutlineDetails";
 import { RideRow } from "./RideRow";
 import { Heading, Row } from "./Row";
+import { Scopes } from "./Scopes";
 import { ScreenRows } from "./ScreenRows";
 import { send } from "../commands/send";
+import { VersionRows } from "./VersionRows";
+import { turnFrame } from "../commands/proposals";
 import { SubjectDetails } from "./SubjectDetails";
 import { NewSubject } from "./NewSubject";
 import { Settled } from "../state/types";
@@ -218,15 +226,28 @@ function PaneDetails({ b, pane }: { b: Settled; pane: Pane }) {
       </Row>
       <RideRow b={b} elements={[pane.id]} rides={pane.rides ?? null} />
       <InsertChooser pane={pane} />
-      <Row label="Opacity">
-        <NumberField
-          label="Mix"
-          unit="%"
-          value={Math.round(pane.opacity * 100)}
-          {...percent(bounds.Pane.opacity)}
-          onCommit={(mix) => set({ opacity: mix / 100 })}
-        />
-      </Row>
+      <NumberRow
+        pane={pane}
+        path="opacity"
+        row="Opacity"
+        label="Mix"
+        times={100}
+        unit="%"
+        {...percent(bounds.Pane.opacity)}
+        step={1}
+      />
+      <Section title="Sit in">
+        <SitInRows pane={pane} />
+      </Section>
+      <Section title="Scopes" open={false}>
+        <Scopes pane={pane} />
+      </Section>
+      <Section title="Pieces in time" open={pane.pieces.length > 0}>
+        <PieceRows pane={pane} />
+      </Section>
+      <Section title="Fit, wipe and float" open={false}>
+        <FitRows pane={pane} />
+      </Section>
       <Row label="In front">
         <Button
           small
@@ -276,6 +297,12 @@ function ShotDetails({ b }: { b: Settled }) {
         />
       </Row>
       <NewSubject b={b} />
+      <Section title="Versions">
+        <VersionRows b={b} />
+      </Section>
+      <Section title="Notes">
+        <ShotNotes shot={b.shot!.id} />
+      </Section>
       <Row label="Plate">
         {plate.width} x {plate.height}
         {plate.pixel_aspect !== 1 && `, pixels 1:${plate.pixel_aspect}`}
@@ -285,4 +312,9 @@ function ShotDetails({ b }: { b: Settled }) {
       </Row>
     </>
   );
+}
+
+function ShotNotes({ shot }: { shot: string }) {
+  const frame = useBench((b) => b.frame);
+  return <NoteRows shot={shot} frame={frame} place={null} goTo={turnFrame} placed={() => undefined} />;
 }

@@ -24,6 +24,8 @@ export function InsertChooser({ pane }: { pane: Pane }) {
     [pane.id],
   );
 
+  const change = (part: Partial<Pane["insert"]>) =>
+    void send({ type: "set-pane", pane: pane.id, insert: { ...pane.insert, ...part } });
   const current = pane.insert.source === "media" ? (pane.insert.media ?? CHART) : CHART;
   const known = clips.data?.find((c) => c.id === current);
   return (
@@ -71,17 +73,39 @@ export function InsertChooser({ pane }: { pane: Pane }) {
       {known && known.info.count > 1 && (
         <>
           <span className="pt-1 text-ink-soft">Begins at</span>
-          <NumberField
-            label="Frame"
-            value={pane.insert.start ?? shot.plate.first}
-            onCommit={(start) =>
-              void send({
-                type: "set-pane",
-                pane: pane.id,
-                insert: { source: "media", media: current, start: Math.round(start) },
-              })
-            }
-          />
+          <span className="flex gap-1.5">
+            <NumberField
+              label="Frame"
+              value={pane.insert.start ?? shot.plate.first}
+              onCommit={(start) => change({ start: Math.round(start) })}
+            />
+            <select
+              aria-label="Before its first and after its last picture"
+              className="h-7 min-w-0 rounded-md border border-line bg-cloth-raised px-1"
+              value={pane.insert.ends}
+              onChange={(event) => change({ ends: event.target.value as Pane["insert"]["ends"] })}
+            >
+              <option value="hold">holds</option>
+              <option value="loop">loops</option>
+              <option value="nothing">ends</option>
+            </select>
+          </span>
+        </>
+      )}
+      {known?.info.alpha && (
+        <>
+          <span className="pt-1 text-ink-soft">Alpha</span>
+          <select
+            aria-label="How its alpha is meant"
+            className="h-7 min-w-0 rounded-md border border-line bg-cloth-raised px-1"
+            value={pane.insert.alpha}
+            onChange={(event) => change({ alpha: event.target.value as Pane["insert"]["alpha"] })}
+          >
+            <option value="auto">as its colours tell</option>
+            <option value="straight">straight</option>
+            <option value="premultiplied">premultiplied</option>
+            <option value="ignored">ignored</option>
+          </select>
         </>
       )}
     </div>

@@ -3,9 +3,9 @@ import { Slider } from "../ui/Slider";
 import { Row } from "./Row";
 
 /** What rows of a subject need: how a change is kept, and how it is shown without being kept. */
-export interface Trying {
-  keep: (change: SubjectChange) => void;
-  attempt: (change: SubjectChange | null) => void;
+export interface Trying<Change = SubjectChange> {
+  keep: (change: Change) => void;
+  attempt: (change: Change | null) => void;
 }
 
 /** A row with a slider whose moves are tried and whose last one is kept; `change` says what a value means. */

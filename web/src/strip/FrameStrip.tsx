@@ -13,6 +13,7 @@ import { ThreadLane } from "./ThreadLane";
 import { Lane } from "./Lane";
 import { CheckLane } from "./CheckLane";
 import { Settled } from "../state/types";
+import { useStripZoom } from "./zoom";
 
 const LABEL = 150;
 const RULER = 24;
@@ -28,7 +29,9 @@ export function FrameStrip() {
     return () => observer.disconnect();
   }, []);
   const { plate } = b.shot!;
-  const scale: Scale = { first: plate.first, count: plate.count, width };
+  const { zoom, left } = useStripZoom(track, width, plate);
+  const scale: Scale = { first: plate.first, count: plate.count, width: width * zoom };
+  const shifted = { width: scale.width, transform: left ? `translateX(${-left}px)` : undefined };
   const things = inDepth(b);
   const unfolded = things.filter(
     (t) => t.kind !== "cover" || !groupOf(b, t as Cover)?.folded || t.id === b.selected,
@@ -75,21 +78,24 @@ export function FrameStrip() {
         </div>
         <div
           ref={track}
-          className="relative mr-4 min-w-0 flex-1 select-none"
+          className={`relative mr-4 min-w-0 flex-1 select-none ${zoom > 1 ? "overflow-x-clip" : ""}`}
           style={{ height: RULER + lanes.length * LANE }}
           data-testid="strip"
+          data-zoom={zoom.toFixed(2)}
         >
-          <Ruler scale={scale} />
-          <Pins b={b} scale={scale} />
-          <div style={{ height: above * LANE }} />
-          {seen.map((lane) =>
-            "carrier" in lane ? (
-              <ThreadLane key={lane.element} b={b} scale={scale} carrier={lane.carrier} />
-            ) : (
-              <Lane key={lane.element} b={b} scale={scale} {...lane} />
-            ),
-          )}
-          <Playhead scale={scale} />
+          <div className="relative h-full" style={shifted}>
+            <Ruler scale={scale} />
+            <Pins b={b} scale={scale} />
+            <div style={{ height: above * LANE }} />
+            {seen.map((lane) =>
+              "carrier" in lane ? (
+                <ThreadLane key={lane.element} b={b} scale={scale} carrier={lane.carrier} />
+              ) : (
+                <Lane key={lane.element} b={b} scale={scale} {...lane} />
+              ),
+            )}
+            <Playhead scale={scale} />
+          </div>
         </div>
       </div>
       {checks && (
@@ -98,8 +104,10 @@ export function FrameStrip() {
             <span className="block text-teal">━ Slip, px</span>
             <span className="block text-ink-soft">╌ Jitter, px</span>
           </p>
-          <div className="relative mr-4 min-w-0 flex-1">
-            <CheckLane scale={scale} checks={checks} />
+          <div className={`relative mr-4 min-w-0 flex-1 ${zoom > 1 ? "overflow-x-clip" : ""}`}>
+            <div style={shifted}>
+              <CheckLane scale={scale} checks={checks} />
+            </div>
           </div>
         </div>
       )}

@@ -1,6 +1,8 @@
+import { useState } from "react";
+
 import type { Range } from "../state/slices/tools";
 import { Pause, Play, Repeat } from "lucide-react";
-import { setBench, useBench, useFrame, useSettled } from "../state/bench";
+import { goTo, setBench, useBench, useFrame, useSettled } from "../state/bench";
 import { lastFrame, rateText, timeText } from "../state/plate";
 import { Button, Choice, IconButton } from "../ui/Button";
 import { pickReach, REACHES } from "../commands/reach";
@@ -32,9 +34,7 @@ export function Transport() {
       >
         {playing ? <Pause size={17} fill="currentColor" /> : <Play size={17} fill="currentColor" />}
       </IconButton>
-      <b className="w-12 text-[16px]" data-testid="frame">
-        {frame}
-      </b>
+      <FrameNumber frame={frame} first={first} last={last} />
       <span className="w-24 text-ink-soft">{timeText(plate, frame)}</span>
       <span className="rounded-md bg-cloth-sunk px-2 py-0.5 text-[13px]">
         {first} to {last}, {rateText(plate.rate_num, plate.rate_den)} f/s
@@ -71,6 +71,39 @@ export function Transport() {
       <Choice options={REACHES} value={b.reach} onPick={pickReach} />
       {b.reach === "range" && b.range && <RangeFields b={b} range={b.range} />}
     </div>
+  );
+}
+
+/** The frame that is looked at; it can be typed. */
+function FrameNumber({ frame, first, last }: { frame: number; first: number; last: number }) {
+  const [typed, setTyped] = useState<string | null>(null);
+  const go = () => {
+    const wanted = Number(typed);
+    if (typed?.trim() && Number.isFinite(wanted)) {
+      setBench({ playing: false });
+      goTo(Math.min(Math.max(Math.round(wanted), first), last));
+    }
+    setTyped(null);
+  };
+  return (
+    <b className="relative w-14 text-[16px]" data-testid="frame">
+      <span className={typed === null ? "" : "opacity-0"}>{frame}</span>
+      <input
+        aria-label="Go to frame"
+        title="Type a frame to go to"
+        inputMode="numeric"
+        className={`absolute inset-0 w-full rounded-md bg-transparent px-0.5 font-semibold outline-none hover:bg-cloth-sunk focus:bg-cloth-raised ${typed === null ? "text-transparent" : ""}`}
+        value={typed ?? ""}
+        onFocus={() => setTyped(String(frame))}
+        onChange={(event) => setTyped(event.target.value)}
+        onBlur={() => typed !== null && go()}
+        onKeyDown={(event) => {
+          event.stopPropagation();
+          if (event.key === "Enter") event.currentTarget.blur();
+          if (event.key === "Escape") setTyped(null);
+        }}
+      />
+    </b>
   );
 }
 

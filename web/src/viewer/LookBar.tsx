@@ -2,6 +2,7 @@ import { usePointer, useView } from "../state/view";
 import { Button } from "../ui/Button";
 import { setBench, useBench } from "../state/bench";
 import { PointerValues } from "./PointerValues";
+import { DividerButton } from "./DividerLine";
 import { DrawingMenu, LookOptions } from "./LookOptions";
 import { LOOKS } from "../state/looks";
 
@@ -43,6 +44,7 @@ export function LookBar() {
         </button>
       ))}
       <LookOptions />
+      <DividerButton />
       <span className="flex-1" />
       <DrawingMenu />
       <PointerValues />

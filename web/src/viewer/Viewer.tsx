@@ -2,6 +2,7 @@ import { useCallback, useEffect, useRef, useState, type PointerEvent } from "rea
 import { toast } from "sonner";
 
 import { bench, useBench } from "../state/bench";
+import { DividerLine } from "./DividerLine";
 import { ProposalBar } from "./ProposalBar";
 import { Drawing } from "./Drawing";
 import { lastPointer, Screen } from "./screen";
@@ -145,6 +146,7 @@ export function Viewer({ shot }: { shot: string }) {
     >
       <canvas ref={canvas} data-testid="picture" className="absolute inset-0 size-full" />
       <Drawing hovered={hovered} />
+      <DividerLine />
       <ProposalBar />
       <p className="pointer-events-none absolute bottom-2 left-2 max-w-[96%] truncate rounded-md bg-[#15191acc] px-2.5 py-1 text-[13px] text-[#f4f2ea]">
         {hint()}

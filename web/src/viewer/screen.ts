@@ -10,6 +10,7 @@ import { toScreen, useView } from "../state/view";
 import { Bench } from "../state/types";
 
 type Size = "full" | "proxy";
+const SIZES: Size[] = ["proxy", "full"];
 const PROXY_WIDTH = 960;
 const AROUND = 14;
 
@@ -96,11 +97,9 @@ export class Screen {
   private isShown(url: string): boolean {
     const b = bench();
     if (!b.shot) return false;
-    return (
-      b.playing ||
-      url === this.url(b, this.look(b), b.frame, "proxy") ||
-      url === this.url(b, this.look(b), b.frame, "full")
-    );
+    if (b.playing) return true;
+    const looks = [this.look(b), ...(b.divider ? [b.divider.beyond] : [])];
+    return looks.some((look) => SIZES.some((size) => url === this.url(b, look, b.frame, size)));
   }
 
   private pushDrag(b: Bench) {
@@ -186,6 +185,7 @@ export class Screen {
       context.imageSmoothingEnabled = v.zoom < 3;
       context.imageSmoothingQuality = "medium";
       context.drawImage(source, x, y, v.plateWidth * v.aspect * v.zoom, v.plateHeight * v.zoom);
+      if (b.divider && !b.before) this.drawBeyond(context, b, size);
       if (fresh) {
         this.measure(b, key, live !== null);
         this.drawn = fresh;
@@ -197,6 +197,29 @@ export class Screen {
     this.canvas.dataset.view = JSON.stringify({ zoom: v.zoom, x: v.x, y: v.y, aspect: v.aspect });
     this.canvas.dataset.settled = String(Boolean(exact) && !live && !b.drag);
     this.canvas.dataset.dropped = String(this.dropped);
+  }
+
+  /** The other look on the far side of the divider. */
+  private drawBeyond(context: CanvasRenderingContext2D, b: Bench, size: Size) {
+    const { x, y, lean, beyond } = b.divider!;
+    const other =
+      this.pictures.get(this.url(b, beyond, b.frame, size)) ??
+      this.pictures.get(this.url(b, beyond, b.frame, size === "full" ? "proxy" : "full"));
+    if (!other) return;
+    const v = useView.getState();
+    const far = 4 * (v.width + v.height + v.plateWidth * v.zoom);
+    const [left, top] = toScreen(v, x, y);
+    context.save();
+    context.translate(left, top);
+    context.rotate((lean * Math.PI) / 180);
+    context.beginPath();
+    context.rect(0, -far, far, 2 * far);
+    context.clip();
+    context.rotate((-lean * Math.PI) / 180);
+    context.translate(-left, -top);
+    const [x0, y0] = toScreen(v, 0, 0);
+    context.drawImage(other, x0, y0, v.plateWidth * v.aspect * v.zoom, v.plateHeight * v.zoom);
+    context.restore();
   }
 
   /** User Timing marks, by which the browser tests measure: from the event to the picture. */
@@ -218,6 +241,7 @@ export class Screen {
     const { plate } = b.shot!;
     const [from, to] = b.loop ?? [plate.first, lastFrame(plate)];
     const urls = [this.url(b, this.look(b), b.frame, size)];
+    if (b.divider) urls.push(this.url(b, b.divider.beyond, b.frame, size));
     const ahead = b.playing ? 40 : b.trial ? 0 : AROUND;
     const span = to - from + 1;
     for (let k = 1; k <= ahead; k += 1) {

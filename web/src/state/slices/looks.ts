@@ -11,6 +11,14 @@ export interface Pencil {
   colour: string | null;
 }
 
+/** A line across the picture, beyond which another look is shown: through a place of the plate, leaning by degrees. */
+export interface Divider {
+  x: number;
+  y: number;
+  lean: number;
+  beyond: Look;
+}
+
 /** What the viewer shows, and how. */
 export interface LooksSlice {
   look: Look;
@@ -21,6 +29,7 @@ export interface LooksSlice {
   drawingHidden: boolean;
   /** Whether the shapes of the keys before and after are shown, faint. */
   onion: boolean;
+  divider: Divider | null;
   /** Whether the plate is shown instead of the look, while a key is held. */
   before: boolean;
   /** A change of a subject that is only tried, as the server wants it; the looks show it until it is kept. */
@@ -40,6 +49,7 @@ export const LOOKS_AT_FIRST: LooksSlice = {
   drawingHidden: false,
   onion: false,
   before: false,
+  divider: null,
   trial: null,
   softEdge: 0,
   solo: new Set(),

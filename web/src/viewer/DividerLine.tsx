@@ -1,0 +1,105 @@
+import { useDrag } from "@use-gesture/react";
+import { SquareSplitHorizontal } from "lucide-react";
+import type { PointerEvent } from "react";
+
+import { toggleDivider } from "../commands/divider";
+import { bench, setBench, useBench } from "../state/bench";
+import { LOOKS } from "../state/looks";
+import { toPlate, toScreen, useView } from "../state/view";
+import { IconButton } from "../ui/Button";
+
+/** How far the knob that leans the divider lies from its middle, in px of the screen. */
+const ARM = 120;
+
+/** The button beside the looks that puts a divider into the picture; beyond it another look is shown. */
+export function DividerButton() {
+  const divider = useBench((b) => b.divider);
+  return (
+    <>
+      <IconButton
+        label="Two looks with a divider"
+        shortcut="U"
+        pressed={divider !== null}
+        className="size-7"
+        onClick={toggleDivider}
+      >
+        <SquareSplitHorizontal size={16} />
+      </IconButton>
+      {divider && (
+        <select
+          aria-label="Look beyond the divider"
+          className="h-7 rounded-md border border-line bg-cloth-raised px-1 text-[13px]"
+          value={divider.beyond}
+          onChange={(event) =>
+            setBench({ divider: { ...divider, beyond: event.target.value as typeof divider.beyond } })
+          }
+        >
+          {LOOKS.map(({ name, label }) => (
+            <option key={name} value={name}>
+              {label}
+            </option>
+          ))}
+        </select>
+      )}
+    </>
+  );
+}
+
+/** A handle's events, kept from the picture below it. */
+function alone(handlers: ReturnType<ReturnType<typeof useDrag>>) {
+  return {
+    ...handlers,
+    onPointerDown: (event: PointerEvent) => {
+      handlers.onPointerDown?.(event);
+      event.stopPropagation();
+    },
+  };
+}
+
+/** The divider itself: dragged by its middle, leaned by its knob. */
+export function DividerLine() {
+  const divider = useBench((b) => b.divider);
+  const v = useView();
+  const move = useDrag(({ event, delta: [dx, dy] }) => {
+    event.stopPropagation();
+    const now = bench().divider;
+    if (!now) return;
+    const view = useView.getState();
+    const [x, y] = toScreen(view, now.x, now.y);
+    const [px, py] = toPlate(view, x + dx, y + dy);
+    setBench({ divider: { ...now, x: px, y: py } });
+  });
+  const lean = useDrag(({ event, xy: [cx, cy] }) => {
+    event.stopPropagation();
+    const now = bench().divider;
+    const box = document.querySelector("[data-testid=viewer]")?.getBoundingClientRect();
+    if (!now || !box) return;
+    const [x, y] = toScreen(useView.getState(), now.x, now.y);
+    const degrees = (Math.atan2(cx - box.left - x, -(cy - box.top - y)) * 180) / Math.PI;
+    setBench({ divider: { ...now, lean: Math.abs(degrees) < 2 ? 0 : degrees } });
+  });
+  if (!divider) return null;
+  const [x, y] = toScreen(v, divider.x, divider.y);
+  return (
+    <div
+      className="pointer-events-none absolute"
+      style={{ left: x, top: y, transform: `rotate(${divider.lean}deg)` }}
+      data-testid="divider"
+    >
+      <div className="absolute -top-[3000px] left-[-0.5px] h-[6000px] w-px bg-white mix-blend-difference" />
+      <button
+        type="button"
+        {...alone(move())}
+        aria-label="Drag the divider"
+        className="pointer-events-auto absolute -top-5 -left-2 h-10 w-4 cursor-ew-resize touch-none rounded-md border border-line bg-cloth-raised shadow"
+      />
+      <button
+        type="button"
+        {...alone(lean())}
+        aria-label="Lean the divider"
+        className="pointer-events-auto absolute -left-2 size-4 cursor-grab touch-none rounded-full border border-line bg-cloth-raised shadow"
+        style={{ top: -ARM - 8 }}
+      />
+    </div>
+  );
+}
