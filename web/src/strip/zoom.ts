@@ -13,12 +13,25 @@ interface Window {
   left: number;
 }
 
+/** What is in sight: independent of the strip's width, so that it holds when a panel opens beside it. */
+interface Sight {
+  zoom: number;
+  /** Where it begins, as a share of all frames. */
+  from: number;
+}
+
+const within = (zoom: number, from: number): Sight => ({
+  zoom,
+  from: Math.min(Math.max(from, 0), 1 - 1 / zoom),
+});
+
 /** The strip zoomed at the pointer by the wheel with Ctrl (or a pinch), and scrolled by Shift or sideways. */
 export function useStripZoom(track: RefObject<HTMLElement | null>, width: number, plate: Plate): Window {
-  const [seen, setSeen] = useState<Window>({ zoom: 1, left: 0 });
-  const most = Math.max((WIDEST * plate.count) / Math.max(width, 1), 1);
-  const latest = useRef({ width, most });
-  latest.current = { width, most };
+  const [sight, setSight] = useState<Sight>({ zoom: 1, from: 0 });
+  const wide = Math.max(width, 1);
+  const most = Math.max((WIDEST * plate.count) / wide, 1);
+  const latest = useRef({ wide, most });
+  latest.current = { wide, most };
 
   useEffect(() => {
     const target = track.current!;
@@ -26,13 +39,13 @@ export function useStripZoom(track: RefObject<HTMLElement | null>, width: number
       const across = event.shiftKey ? event.deltaY || event.deltaX : event.deltaX;
       if (!event.ctrlKey && !across) return;
       event.preventDefault();
-      const at = event.clientX - target.getBoundingClientRect().left;
-      setSeen(({ zoom, left }) => {
-        const { width: wide, most: limit } = latest.current;
-        const turned = event.deltaY * (event.deltaMode === 1 ? 0.05 : 0.003);
-        const next = event.ctrlKey ? Math.min(Math.max(zoom * Math.exp(-turned), 1), limit) : zoom;
-        const moved = event.ctrlKey ? ((left + at) * next) / zoom - at : left + across;
-        return { zoom: next, left: Math.min(Math.max(moved, 0), wide * (next - 1)) };
+      const { wide: pixels, most: limit } = latest.current;
+      const at = (event.clientX - target.getBoundingClientRect().left) / pixels;
+      const turned = event.deltaY * (event.deltaMode === 1 ? 0.05 : 0.003);
+      setSight(({ zoom, from }) => {
+        if (!event.ctrlKey) return within(zoom, from + across / pixels / zoom);
+        const next = Math.min(Math.max(zoom * Math.exp(-turned), 1), limit);
+        return within(next, from + at / zoom - at / next);
       });
     };
     target.addEventListener("wheel", wheel, { passive: false });
@@ -44,15 +57,13 @@ export function useStripZoom(track: RefObject<HTMLElement | null>, width: number
     () =>
       useBench.subscribe(({ frame }, before) => {
         if (frame === before.frame) return;
-        setSeen((now) => {
-          if (now.zoom === 1) return now;
-          const { width: wide } = latest.current;
-          const x = ((frame - plate.first + 0.5) / plate.count) * wide * now.zoom;
-          if (x >= now.left && x <= now.left + wide) return now;
-          return { ...now, left: Math.min(Math.max(x - wide / 2, 0), wide * (now.zoom - 1)) };
+        setSight((now) => {
+          const at = (frame - plate.first + 0.5) / plate.count;
+          if (at >= now.from && at <= now.from + 1 / now.zoom) return now;
+          return within(now.zoom, at - 0.5 / now.zoom);
         });
       }),
     [plate],
   );
-  return seen;
+  return { zoom: sight.zoom, left: sight.from * wide * sight.zoom };
 }
