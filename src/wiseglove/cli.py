@@ -14,7 +14,7 @@ import numpy as np
 import typer
 from numpy.typing import NDArray
 
-from wiseglove import cli_keep, cli_serve
+from wiseglove import cli_deliver, cli_keep, cli_serve
 from wiseglove.core.motion.channels import Channel
 from wiseglove.core.motion.models import MODELS
 from wiseglove.log import handler
@@ -26,6 +26,7 @@ Choice = TypeVar("Choice")
 app = typer.Typer(no_args_is_help=True, add_completion=False, pretty_exceptions_enable=False)
 app.add_typer(cli_serve.app)
 app.add_typer(cli_keep.app)
+app.add_typer(cli_deliver.app)
 
 
 @app.callback()

@@ -19,7 +19,7 @@ from playwright.sync_api import Browser, sync_playwright
 
 from tests.builders import ffmpeg
 from wiseglove.demo import install, presenter, scene
-from wiseglove.media.encode import MovieWriter
+from wiseglove.media.encode import FINE, MovieWriter
 from wiseglove.settings import Settings
 from wiseglove.store.cluster import Cluster, free_port
 from wiseglove.store.database import Database, migrate
@@ -93,7 +93,7 @@ def write_large_plate(footage: Path, out: Path) -> Path:
 
 def write_presented(out: Path) -> Path:
     """A few frames of the presenter before her backing."""
-    with MovieWriter(out, scene.WIDTH, scene.HEIGHT, Fraction(scene.RATE), quality=12) as writer:
+    with MovieWriter(out, scene.WIDTH, scene.HEIGHT, Fraction(scene.RATE), FINE) as writer:
         for index in range(PRESENTED):
             writer.write(presenter.film(index).plate)
     return out

@@ -21,7 +21,7 @@ from wiseglove.demo import drawing, footage, scene
 from wiseglove.jobs import take_in
 from wiseglove.jobs.run import execute
 from wiseglove.media import clip
-from wiseglove.media.encode import MovieWriter, png
+from wiseglove.media.encode import FINE, MovieWriter, png
 from wiseglove.media.probe import probe
 from wiseglove.settings import Settings
 from wiseglove.shot.basics import Corners, new_id
@@ -58,7 +58,7 @@ def render_footage(folder: Path, report: Report) -> Path:
     (work / "truth").mkdir(parents=True)
     corners = {}
     with (
-        MovieWriter(work / MOVIE, scene.WIDTH, scene.HEIGHT, Fraction(scene.RATE), quality=12) as writer,
+        MovieWriter(work / MOVIE, scene.WIDTH, scene.HEIGHT, Fraction(scene.RATE), FINE) as writer,
         ProcessPoolExecutor(workers(), mp_context=get_context("spawn")) as pool,
     ):
         for index, frame in enumerate(pool.map(footage.render, range(scene.FRAMES))):

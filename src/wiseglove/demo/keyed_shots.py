@@ -19,7 +19,7 @@ from wiseglove.core.parallel import workers
 from wiseglove.demo import footage, presenter, scene
 from wiseglove.demo.install import FIRST, PANE_KEYED, Report, apply_edits, still_there, take_in_insert, take_in_movie
 from wiseglove.demo.surroundings import greenhouse
-from wiseglove.media.encode import MovieWriter, png
+from wiseglove.media.encode import FINE, MovieWriter, png
 from wiseglove.settings import Settings
 from wiseglove.shot.basics import Corners
 from wiseglove.shot.edits import (
@@ -79,7 +79,7 @@ def render(name: str, folder: Path, report: Report) -> Path:
     work.unlink(missing_ok=True)
     truth.mkdir(parents=True, exist_ok=True)
     with (
-        MovieWriter(work, scene.WIDTH, scene.HEIGHT, Fraction(scene.RATE), quality=12) as writer,
+        MovieWriter(work, scene.WIDTH, scene.HEIGHT, Fraction(scene.RATE), FINE) as writer,
         ProcessPoolExecutor(workers(), mp_context=get_context("spawn")) as pool,
     ):
         for number, (plate, parts) in enumerate(pool.map(make, frames)):

@@ -23,7 +23,7 @@ from wiseglove.demo.install import FIRST, Report, apply_edits, still_there, take
 from wiseglove.demo.panels import Panel, Taken, take
 from wiseglove.jobs import solve
 from wiseglove.jobs.run import execute
-from wiseglove.media.encode import MovieWriter
+from wiseglove.media.encode import FINE, MovieWriter
 from wiseglove.settings import Settings
 from wiseglove.shot.edits import AddCarrier, AddCover, AddPane, AddRegion, Edit, OutlineDraft, Ride, ShapePoints
 from wiseglove.shot.keys import as_points
@@ -70,7 +70,7 @@ def render(demo: Demo, folder: Path, report: Report) -> Path:
     work = folder / f"{stem}.rendering.mp4"
     work.unlink(missing_ok=True)
     with (
-        MovieWriter(work, scene.WIDTH, scene.HEIGHT, Fraction(scene.RATE), quality=12) as writer,
+        MovieWriter(work, scene.WIDTH, scene.HEIGHT, Fraction(scene.RATE), FINE) as writer,
         ProcessPoolExecutor(workers(), mp_context=get_context("spawn")) as pool,
     ):
         for taken in pool.map(partial(_frame, demo.clip), range(shot.frames)):

@@ -15,8 +15,9 @@ from sqlalchemy.orm import Session
 from wiseglove.core.geometry.homography import is_convex
 from wiseglove.jobs.behind_files import MOST_FRAMES, Request, UnknownBehindError, View, behind_of, write_behind
 from wiseglove.jobs.run import Outcome, Run
-from wiseglove.jobs.take_in import belongs, bring_in, content_id, decode
+from wiseglove.jobs.take_in import belongs, bring_in, decode
 from wiseglove.media import clip
+from wiseglove.media.identity import content_id
 from wiseglove.media.probe import probe
 from wiseglove.shot.basics import Plate
 from wiseglove.shot.errors import EditError

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import hashlib
 import os
 import shutil
 from pathlib import Path
@@ -15,8 +14,8 @@ from wiseglove.jobs.run import Outcome, Run
 from wiseglove.media import clip
 from wiseglove.media.durable import put_in_place, sync_below
 from wiseglove.media.guarded import guarded
+from wiseglove.media.identity import content_id
 from wiseglove.media.info import MediaInfo, Understood
-from wiseglove.media.probe import TURNED
 from wiseglove.store import clips, jobs, shots
 from wiseglove.store.errors import StoreError
 from wiseglove.store.tables import IntakeFileRow, IntakeRow, ShotClipRow
@@ -85,17 +84,6 @@ def belongs(session: Session, shot: str, clip_id: str) -> dict[str, Any]:
 
 
 _CORRECTABLE = ("name", "first", "rate_num", "rate_den", "pixel_aspect")
-
-
-def content_id(understood: Understood, hashes: dict[str, str | None]) -> str:
-    """An id made from the files' contents and how they follow each other."""
-    digest = hashlib.sha256()
-    for name in understood.files:
-        digest.update(str(hashes[name]).encode())
-    # Pictures that are turned, as they were not always, are other pictures.
-    turned = ("turned",) if TURNED in understood.notes else ()
-    digest.update(repr((understood.kind, understood.numbers, *turned)).encode())
-    return digest.hexdigest()[:24]
 
 
 def _link(source: str, target: str) -> None:

@@ -187,9 +187,10 @@ def write_file(path: Path, data: bytes) -> None:
 class ClipReader:
     """Exact pictures of a decoded clip, by 0-based number. Not for use by several threads at once."""
 
-    def __init__(self, folder: Path) -> None:
-        self.info = read_info(folder)
-        self._source = folder / "source"
+    def __init__(self, folder: Path, info: MediaInfo | None = None) -> None:
+        """folder: of a decoded clip; or with `info`, where the source files themselves lie."""
+        self.info = info or read_info(folder)
+        self._source = folder if info else folder / "source"
         self._movie: movie.MovieReader | None = None
         if self.info.kind == "movie":
             self._movie = movie.MovieReader(self._source / self.info.files[0], self.info.index)

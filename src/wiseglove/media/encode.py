@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from dataclasses import dataclass, field
 from fractions import Fraction
 from pathlib import Path
 from types import TracebackType
@@ -34,41 +36,88 @@ def _opencv_order(pixels: NDArray[Any]) -> NDArray[Any]:
     return pixels
 
 
+@dataclass(frozen=True)
+class Codec:
+    """How a movie is kept. `takes` is the layout of the pixels that are given, `keeps` of those that are encoded."""
+
+    name: str
+    container: str
+    takes: str
+    keeps: str
+    options: dict[str, str] = field(default_factory=dict)
+
+    @property
+    def is_yuv(self) -> bool:
+        """Whether colours are kept as luma and chroma, by BT.709."""
+        return self.keeps.startswith("yuv")
+
+    @property
+    def even(self) -> bool:
+        """Whether chroma is kept for two pixels by two, so that sizes have to be even."""
+        return "420" in self.keeps
+
+
+H264 = Codec("libx264", "mp4", "rgb24", "yuv420p", {"crf": "14", "preset": "medium"})
+FINE = Codec("libx264", "mp4", "rgb24", "yuv420p", {"crf": "12", "preset": "medium"})
+VP9 = Codec(
+    "libvpx-vp9", "webm", "rgba", "yuva420p",
+    {"crf": "18", "b": "0", "deadline": "good", "cpu-used": "4", "auto-alt-ref": "0"},
+)  # fmt: skip
+FFV1_GREY = Codec("ffv1", "matroska", "gray16le", "gray16le", {"level": "3", "slices": "4", "slicecrc": "1"})
+FFV1_COLOUR = Codec("ffv1", "matroska", "rgb24", "bgr0", {"level": "3", "slices": "4", "slicecrc": "1"})
+FFV1_ALPHA = Codec("ffv1", "matroska", "rgba", "bgra", {"level": "3", "slices": "4", "slicecrc": "1"})
+PRORES = Codec(
+    "prores_ks", "mov", "rgba64le", "yuva444p10le", {"profile": "4444", "alpha_bits": "16", "vendor": "apl0"}
+)
+THREADS = 2
+"""Of an encoder: a fixed number, as what comes out may depend on it."""
+
+
 class MovieWriter:
-    """An H.264 movie (yuv420p, BT.709 tagged, limited range) written frame by frame.
+    """A movie written frame by frame; colours that are kept as luma are BT.709, limited range, and say so.
 
     Odd widths and heights, which 4:2:0 cannot hold, are padded by repeating the last column or row.
     """
 
     def __init__(
-        self, path: Path, width: int, height: int, rate: Fraction, quality: int = 14, pixel_aspect: float = 1.0
+        self, path: Path, width: int, height: int, rate: Fraction, codec: Codec = H264, pixel_aspect: float = 1.0
     ) -> None:
-        self._container: Any = av.open(str(path), "w", format="mp4", options={"movflags": "+faststart"})
-        stream: Any = self._container.add_stream("libx264", rate=rate)
-        stream.width, stream.height = width + width % 2, height + height % 2
-        stream.pix_fmt = "yuv420p"
-        stream.options = {"crf": str(quality), "preset": "medium"}
+        options = {"movflags": "+faststart"} if codec.container in ("mp4", "mov") else {}
+        self._container: Any = av.open(
+            str(path), "w", format=codec.container, options={**options, "fflags": "+bitexact"}
+        )
+        stream: Any = self._container.add_stream(codec.name, rate=rate)
+        odd = 2 if codec.even else 1
+        stream.width, stream.height = width + width % odd, height + height % odd
+        stream.pix_fmt = codec.keeps
+        stream.options = codec.options
         if pixel_aspect != 1.0:
             stream.sample_aspect_ratio = Fraction(pixel_aspect).limit_denominator(1000)
         context = stream.codec_context
-        context.color_range = ColorRange.MPEG
-        context.color_primaries = context.color_trc = context.colorspace = 1  # BT.709 (ITU-T H.273)
+        context.thread_count = THREADS
+        if codec.is_yuv:
+            context.color_range = ColorRange.MPEG
+            context.color_primaries = context.color_trc = context.colorspace = 1  # BT.709 (ITU-T H.273)
         context.time_base = 1 / rate
-        self._stream, self._count = stream, 0
+        self._stream, self._count, self._codec = stream, 0, codec
 
-    def write(self, pixels: NDArray[np.uint8]) -> None:
-        """Append a frame, RGB (H, W, 3)."""
-        height, width = pixels.shape[:2]
-        if width % 2 or height % 2:
-            pixels = np.pad(pixels, ((0, height % 2), (0, width % 2), (0, 0)), mode="edge")
-        frame = av.VideoFrame.from_ndarray(np.ascontiguousarray(pixels), format="rgb24")
-        frame = frame.reformat(
-            format="yuv420p",
-            src_colorspace=Colorspace.ITU709,
-            dst_colorspace=Colorspace.ITU709,
-            src_color_range=ColorRange.JPEG,
-            dst_color_range=ColorRange.MPEG,
-        )
+    def write(self, pixels: NDArray[Any]) -> None:
+        """Append a frame in the layout that the codec takes: (H, W), (H, W, 3) or (H, W, 4)."""
+        high, wide = self._stream.height - pixels.shape[0], self._stream.width - pixels.shape[1]
+        if high or wide:
+            pixels = np.pad(pixels, ((0, high), (0, wide), *[(0, 0)] * (pixels.ndim - 2)), mode="edge")
+        codec = self._codec
+        frame = av.VideoFrame.from_ndarray(np.ascontiguousarray(pixels), format=codec.takes)
+        if codec.is_yuv:
+            frame = frame.reformat(
+                format=codec.keeps,
+                src_colorspace=Colorspace.ITU709,
+                dst_colorspace=Colorspace.ITU709,
+                src_color_range=ColorRange.JPEG,
+                dst_color_range=ColorRange.MPEG,
+            )
+        elif codec.keeps != codec.takes:
+            frame = frame.reformat(format=codec.keeps)
         frame.pts = self._count
         self._count += 1
         self._container.mux(self._stream.encode(frame))
@@ -78,6 +127,10 @@ class MovieWriter:
         self._container.mux(self._stream.encode())
         self._container.close()
 
+    def abandon(self) -> None:
+        """Let go of a file that is not to be finished."""
+        self._container.close()
+
     def __enter__(self) -> MovieWriter:
         return self
 
@@ -85,4 +138,33 @@ class MovieWriter:
         if kind is None:
             self.close()
         else:
-            self._container.close()
+            self.abandon()
+
+
+def joined(parts: Sequence[Path], out: Path, codec: Codec, rate: Fraction) -> None:
+    """Movies of the same kind one after the other, without encoding them again; each begins with a whole picture."""
+    options = {"movflags": "+faststart"} if codec.container in ("mp4", "mov") else {}
+    with av.open(str(out), "w", format=codec.container, options={**options, "fflags": "+bitexact"}) as target:
+        stream: Any = None
+        done = 0
+        for part in parts:
+            with av.open(str(part)) as source:
+                own = source.streams.video[0]
+                if stream is None:
+                    stream = target.add_stream_from_template(own)
+                count = 0
+                for packet in source.demux(own):
+                    if packet.size == 0:
+                        continue
+                    # Times are whole frames, whatever unit this part's container counts in.
+                    shown, decoded = _in_frames(packet.pts, own, rate), _in_frames(packet.dts, own, rate)
+                    packet.time_base = 1 / rate
+                    packet.pts, packet.dts, packet.duration = shown + done, decoded + done, 1
+                    packet.stream = stream
+                    target.mux(packet)
+                    count += 1
+                done += count
+
+
+def _in_frames(value: int | None, stream: Any, rate: Fraction) -> int:
+    return int(round((value or 0) * stream.time_base * rate))

@@ -21,7 +21,7 @@ class PlateFiles:
 
     def __init__(self, where: str, limits: Limits | None = None) -> None:
         """where: a movie, a folder, or a pattern such as tap.%04d.png, tap.####.png or tap.*.png. Raises MediaError."""
-        paths = _found(where)
+        paths = found_files(where)
         self.about = probe(paths, limits)
         self._lock = threading.Lock()
         self._movie: movie.MovieReader | None = None
@@ -59,7 +59,8 @@ class PlateFiles:
         return stills.read_picture(self._folder / self.about.files[self.about.numbers[number]])
 
 
-def _found(where: str) -> list[Path]:
+def found_files(where: str) -> list[Path]:
+    """The files of a movie, a folder of pictures, or a pattern of their names. Raises MediaError."""
     path = Path(where)
     if path.is_file():
         return [path]

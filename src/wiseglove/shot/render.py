@@ -64,14 +64,31 @@ class FrameScene:
 
     def composite(self, box: Box, override: Override | None = None) -> Bytes:
         """Plate with every pane's insert and every subject, each held out by the covers nearer to it; RGB of the box."""
-        moved = override or {}
         out = colour.to_eight_bits(self.ground.plate[box.slices])
+        touched, working = self._mixed(box, override or {})
+        if touched.empty:
+            return out
+        out = out.copy()
+        out[relative(touched, box).slices] = colour.to_display(working, self.ground.linear)
+        return out
+
+    def composite_encoded(self) -> Picture:
+        """The whole composite, encoded, in all of its precision, (height, width, 3); where nothing is laid, the plate's own."""
+        touched, working = self._mixed(self.whole, {})
+        out = colour.to_working(self.ground.plate, False)
+        if not touched.empty:
+            shown = colour.encode(working) if self.ground.linear else working
+            out[touched.slices] = np.asarray(shown, np.float32)
+        return out
+
+    def _mixed(self, box: Box, moved: Override) -> tuple[Box, Picture]:
+        """The part of a box on which anything is laid, and working values (h, w, 3) there."""
         reach = [self._reach_of(which, moved).within(box) for which in self._layers]
         touched = Box(0, 0, 0, 0)
         for part in reach:
             touched = touched.joined(part)
         if touched.empty:
-            return out
+            return touched, np.zeros((0, 0, 3), np.float32)
         working = self.ground.working_in(touched)
         for which, part in zip(reversed(self._layers), reversed(reach), strict=True):
             if part.empty:
@@ -83,9 +100,29 @@ class FrameScene:
             nearer = self.covers.matte(part, moved, self.ground.shot.nearer_than(which))
             front, alpha = self._seen(which, part, moved, working[here])
             working[here] = over.over_with_holdout(working[here], front, alpha * np.float32(which.opacity), nearer)
-        out = out.copy()
-        out[relative(touched, box).slices] = colour.to_display(working, self.ground.linear)
-        return out
+        return touched, working
+
+    def holdout_of(self, which: Pane) -> Matte:
+        """What stays in front of a pane: the union of all nearer covers and subjects, over the whole result."""
+        shot = self.ground.shot
+        nearer = shot.settings.depth[: shot.settings.depth.index(which.id)]
+        clear = 1 - self.covers.matte(self.whole, None, shot.nearer_than(which))
+        for subject in self.subjects.counted:
+            part = self.subjects.box_of(subject)
+            if subject.id in nearer and not part.empty:
+                clear[part.slices] *= 1 - self.subjects.alpha_in(subject, part, {})
+        return 1 - clear
+
+    def cover_cut_of(self, which: Cover) -> Picture:
+        """A cover with its own colours, encoded and unpremultiplied, and its matte, (height, width, 4).
+
+        In the soft band its colour is told apart from what lies behind (`own_share`), so that no rim of that is carried along.
+        """
+        matte = self.covers.whole_matte(which)
+        own = own_share(self.ground.working, matte)
+        colours = np.where(matte[..., None] > 1e-4, own / np.maximum(matte[..., None], 1e-4), 0)
+        shown = colour.encode(colours) if self.ground.linear else colours
+        return np.concatenate([np.clip(np.asarray(shown, np.float32), 0, 1), matte[..., None]], axis=2)
 
     def _put(self, which: Pane, part: Box, moved: Override, working: Picture) -> None:
         """Lay a pane's picture over a part (h, w, 3) of what lies behind it, in place, with the light that it throws."""

@@ -166,11 +166,16 @@ class ExactPictures:
     def __init__(self, media: Path) -> None:
         self._media = media
         self._readers: dict[str, clip.ClipReader] = {}
+        self._kinds: dict[str, str] = {}
 
     def _reader(self, clip_id: str) -> clip.ClipReader:
         if clip_id not in self._readers:
-            self._readers[clip_id] = clip.ClipReader(clip.folder_of(self._media, clip_id))
+            self._readers[clip_id] = self.opened(clip_id)
         return self._readers[clip_id]
+
+    def opened(self, clip_id: str) -> clip.ClipReader:
+        """A clip to be read from. Raises MediaError."""
+        return clip.ClipReader(clip.folder_of(self._media, clip_id))
 
     def plate(self, plate: Plate, frame: int, width: int, height: int) -> Picture:
         """The plate's own pixels, RGB."""
@@ -186,7 +191,9 @@ class ExactPictures:
             return None
         kind: str = insert.alpha
         if kind == "auto" and reader.info.alpha:
-            kind = alpha_kind(clip.folder_of(self._media, insert.media))
+            if insert.media not in self._kinds:
+                self._kinds[insert.media] = kind_of(reader.read(reader.info.count // 2))
+            kind = self._kinds[insert.media]
         return _premultiplied(reader.read(number), linear, kind)
 
     def clip(self, media: str, number: int, width: int | None) -> Picture:
