@@ -2,7 +2,7 @@ PYTHON ?= python3
 BIN := .venv/bin
 WEB_SOURCES := $(shell find web/src web/public web/index.html web/vite.config.ts -type f 2>/dev/null)
 
-.PHONY: help setup demo test check bench torture fuzz screenshots schema lock dev clean
+.PHONY: help setup demo test check warm bench torture fuzz screenshots schema lock dev clean
 
 help:            ## what there is
 	@grep -hE '^[a-z]+: .*##|^[a-z]+:  +##' $(MAKEFILE_LIST) | sed 's/:[^#]*##/  /'
@@ -14,7 +14,8 @@ demo:            ## serve the application with demo data, until Ctrl+C
 	@scripts/system.sh postgresql chromium libgomp1
 	@$(BIN)/wiseglove demo
 
-test: web/dist/index.html setup check  ## run all tests
+test: web/dist/index.html setup  ## run all tests
+	@$(MAKE) --no-print-directory -j2 check warm
 	@scripts/system.sh postgresql chromium libgomp1 ffmpeg libegl1 libgl1 libcairo2
 	@$(BIN)/wiseglove footage
 	cd web && npm test --silent
@@ -29,6 +30,9 @@ check: setup  ## form, types and layers
 	cd web && npm run --silent types -- ../.run >/dev/null
 	cmp .run/schema.d.ts web/src/api/schema.d.ts && cmp .run/bounds.ts web/src/api/bounds.ts
 	cd web && npm run --silent lint && npx tsc --noEmit
+
+warm: setup  ## compile the numeric loops, so that tests do not all do so at once
+	@$(BIN)/python -m wiseglove.core.warm
 
 bench: setup web/dist/index.html  ## figures, goals and peers in one table
 	@scripts/system.sh postgresql chromium libgomp1 libegl1 libgl1 libcairo2

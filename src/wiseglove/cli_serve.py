@@ -66,13 +66,26 @@ def _is_loopback(address: str) -> bool:
 
 
 @app.command()
-def worker(concurrency: int = 1) -> None:
-    """Take long work off the queue: decoding and deliveries."""
+def worker(
+    concurrency: int = 1,
+    queues: Annotated[
+        str, typer.Option(help="What it takes, of take-in, render and solve, with commas; all by default.")
+    ] = "",
+) -> None:
+    """Take long work off the queue: decoding, solving and deliveries."""
+    from wiseglove.jobs.putting import QUEUES
     from wiseglove.jobs.queue import work_forever
 
+    wanted = [name.strip() for name in queues.split(",") if name.strip()]
+    unknown = sorted(set(wanted) - set(QUEUES.values()))
+    if unknown:
+        typer.echo(
+            f"There is no queue {', '.join(unknown)}; there are {', '.join(sorted(set(QUEUES.values())))}.", err=True
+        )
+        raise typer.Exit(2)
     settings = get_settings()
     settings.make_folders()
-    work_forever(settings, concurrency)
+    work_forever(settings, concurrency, wanted or None)
 
 
 def _pending(folder: Path) -> Path:

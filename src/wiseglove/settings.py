@@ -22,6 +22,8 @@ class Settings(BaseSettings):
     database_url: str = "postgresql://wiseglove@127.0.0.1:5432/wiseglove"
     files: Path = Path(".run/files")
     """Clips, intakes and deliveries live below it."""
+    store: str = ""
+    """Where clips and deliveries are shared with other machines, as s3://bucket/place; empty where `files` is all there is."""
     page: Path = Path("web/dist")
     limits: Limits = Limits()
     workers: int = Field(default=os.cpu_count() or 1, ge=1, le=256)

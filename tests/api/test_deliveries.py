@@ -18,6 +18,7 @@ from PIL import Image
 
 from tests.builders import HAND, PANE, SQUARE, draft, write_movie
 from wiseglove.core.compositing.pane import FINAL
+from wiseglove.delivery import chunk
 from wiseglove.jobs import deliver
 from wiseglove.settings import Settings
 from wiseglove.shot.evaluated import EvaluatedShot
@@ -48,8 +49,16 @@ def shot(
         return shots.load(session, shot_id)
 
 
-def ordered(client: TestClient, shot: EvaluatedShot, work: Callable[[], None], **order: bool) -> dict[str, Any]:
-    job = client.post(f"/api/shots/{shot.id}/deliveries", json=order).json()
+def order(*items: tuple[str, str], **more: Any) -> dict[str, Any]:
+    """A preset of things and forms; matte, composite and corners where none are named."""
+    chosen = items or (("union", "png8"), ("composite", "mp4"), ("motion", "csv"))
+    return {"items": [{"what": what, "form": form} for what, form in chosen], **more}
+
+
+def ordered(
+    client: TestClient, shot: EvaluatedShot, work: Callable[[], None], *items: tuple[str, str], **more: Any
+) -> dict[str, Any]:
+    job = client.post(f"/api/shots/{shot.id}/deliveries", json=order(*items, **more)).json()
     work()
     jobs = client.get(f"/api/jobs?shot={shot.id}").json()
     return dict(next(j for j in jobs if j["id"] == job["id"]))
@@ -66,23 +75,23 @@ def unpacked(client: TestClient, job: dict[str, Any]) -> dict[str, bytes]:
 def test_the_zip_holds_the_cores_pixels_and_the_manifest_is_true(
     client: TestClient, shot: EvaluatedShot, work: Callable[[], None], settings: Settings
 ) -> None:
-    job = ordered(client, shot, work, each_cover=True)
+    job = ordered(client, shot, work, ("union", "png8"), ("cover", "png8"), ("composite", "mp4"), ("motion", "csv"))
     assert job["state"] == "done"
     files = unpacked(client, job)
     manifest = json.loads(files.pop("manifest.json"))
     told = {f["name"]: (f["size"], f["sha256"]) for f in manifest["files"]}
     assert told == {n: (len(d), hashlib.sha256(d).hexdigest()) for n, d in files.items()}
-    assert (manifest["rate"], manifest["frames"], manifest["revision"]) == ("24000/1001", [86, 97], 3)
+    assert (manifest["plate"]["rate"], manifest["frames"], manifest["revision"]) == ("24000/1001", [86, 97], 3)
 
     scenes = [FrameScene(shot, f, ExactPictures(settings.media), 1.0, FINAL) for f in FRAMES]
     for frame, scene in zip(FRAMES, scenes, strict=True):
         expected = scene.look("matte", scene.whole)
-        for name in (f"matte/Tap_one_matte.{frame:04d}.png", f"matte/01_Hand/Tap_one_01_Hand.{frame:04d}.png"):
+        for name in (f"matte/Tap_one_r3_matte.{frame:04d}.png", f"cover_Hand/Tap_one_r3_cover_Hand.{frame:04d}.png"):
             image = Image.open(io.BytesIO(files[name]))
             assert image.mode == "L"
             assert (np.asarray(image) == expected).all()
 
-    with av.open(io.BytesIO(files["composite/Tap_one_composite.mp4"])) as movie:
+    with av.open(io.BytesIO(files["composite/Tap_one_r3_composite.mp4"])) as movie:
         stream = movie.streams.video[0]
         assert stream.average_rate == Fraction(24000, 1001)
         assert stream.codec_context.name == "h264"
@@ -91,7 +100,7 @@ def test_the_zip_holds_the_cores_pixels_and_the_manifest_is_true(
     for picture, scene in zip(seen, scenes, strict=True):
         assert np.abs(picture - scene.look("composite", scene.whole)).mean() < 8  # 4:2:0 of a hard-edged picture
 
-    rows = list(csv.DictReader(io.StringIO(files["corners/01_Screen.csv"].decode())))
+    rows = list(csv.DictReader(io.StringIO(files["motion_Screen/Tap_one_r3_motion_Screen.csv"].decode())))
     assert [int(r["frame"]) for r in rows] == list(FRAMES)
     pane = shot.find(PANE, Pane)
     assert pane is not None
@@ -103,29 +112,42 @@ def test_the_zip_holds_the_cores_pixels_and_the_manifest_is_true(
 def test_the_preview_lists_what_the_zip_will_hold(
     client: TestClient, shot: EvaluatedShot, work: Callable[[], None]
 ) -> None:
-    order = {"matte": True, "each_cover": True, "composite": True, "corners": True}
-    preview = client.post(f"/api/shots/{shot.id}/deliveries/preview", json=order).json()
-    files = unpacked(client, ordered(client, shot, work, **order))
+    wanted = order(("union", "png8"), ("cover", "exr-half"), ("composite", "mp4"), ("motion", "json"))
+    preview = client.post(f"/api/shots/{shot.id}/deliveries/preview", json=wanted).json()
+    job = client.post(f"/api/shots/{shot.id}/deliveries", json=wanted).json()
+    work()
+    files = unpacked(client, job)
     expected = set()
-    for name in preview["files"]:
-        if "[86-97]" in name:
-            expected |= {name.replace("[86-97]", f"{f:04d}") for f in FRAMES}
-        else:
-            expected.add(name)
+    for line in preview["files"]:
+        first, _, last = line.partition(" ... ")
+        expected |= {first.replace(".0086.", f".{f:04d}.") for f in FRAMES} if last else {first}
     assert expected == set(files)
+    assert preview["count"] == len(files)
+
+
+def test_what_the_next_delivery_takes_is_learnt_from_the_last(
+    client: TestClient, shot: EvaluatedShot, work: Callable[[], None]
+) -> None:
+    url = f"/api/shots/{shot.id}/deliveries/preview"
+    assert client.post(url, json=order()).json()["estimate"] is None
+    done = ordered(client, shot, work)
+    told = client.post(url, json=order()).json()["estimate"]
+    assert 0.7 * done["result"]["bytes"] < told["bytes"] < 1.3 * done["result"]["bytes"]
+    half = client.post(url, json=order(last=91)).json()["estimate"]
+    assert half["seconds"] == pytest.approx(told["seconds"] / 2, abs=0.11)
 
 
 def test_remarks_say_what_might_surprise(client: TestClient, shot: EvaluatedShot) -> None:
     hide = {"type": "set-cover", "cover": shot.covers[0].id, "shown": False}
     client.post(f"/api/shots/{shot.id}/edits", json={"revision": 3, "edit": hide})
-    remarks = client.post(f"/api/shots/{shot.id}/deliveries/preview", json={}).json()["remarks"]
+    remarks = client.post(f"/api/shots/{shot.id}/deliveries/preview", json=order()).json()["remarks"]
     assert remarks == ["Hidden, and so left out: Hand."]
 
 
 def test_a_delivery_is_of_the_shot_as_it_was_when_ordered(
     client: TestClient, shot: EvaluatedShot, work: Callable[[], None], settings: Settings
 ) -> None:
-    job = client.post(f"/api/shots/{shot.id}/deliveries", json={"composite": False, "corners": False}).json()
+    job = client.post(f"/api/shots/{shot.id}/deliveries", json=order(("union", "png8"))).json()
     client.post(f"/api/shots/{shot.id}/undo", json={"revision": 3})
     gone = {"type": "delete", "element": shot.covers[0].id}
     client.post(f"/api/shots/{shot.id}/edits", json={"revision": 4, "edit": gone})
@@ -133,13 +155,34 @@ def test_a_delivery_is_of_the_shot_as_it_was_when_ordered(
     files = unpacked(client, job)
     scene = FrameScene(shot, 90, ExactPictures(settings.media))
     assert (
-        np.asarray(Image.open(io.BytesIO(files["matte/Tap_one_matte.0090.png"]))) == scene.look("matte", scene.whole)
+        np.asarray(Image.open(io.BytesIO(files["matte/Tap_one_r3_matte.0090.png"]))) == scene.look("matte", scene.whole)
     ).all()
 
 
-def test_nothing_chosen_is_refused(client: TestClient, shot: EvaluatedShot) -> None:
-    nothing = {"matte": False, "composite": False, "corners": False}
-    assert client.post(f"/api/shots/{shot.id}/deliveries", json=nothing).status_code == 409
+@pytest.mark.parametrize(
+    ("wanted", "said"),
+    [
+        ({"items": []}, "at least 1 item"),
+        ({"items": [{"what": "cover", "form": "png8", "names": ["Gone"]}]}, "no cover “Gone”"),
+        (order(pattern="{what}.{ext}"), "frame:04d"),
+        (order(("union", "png8"), ("union", "png16")), "would both be written"),
+        (order(pattern="../{what}.{frame:04d}.{ext}"), "leaves the delivery's folder"),
+        (order(pattern="/{what}.{frame:04d}.{ext}"), "leaves the delivery's folder"),
+        (order(pattern="{what.__class__}.{frame:04d}.{ext}"), "cannot be filled in"),
+        (order(pattern="{what}" * 40 + "{frame:04d}"), "String should have at most 240"),
+        (order(pattern="x" * 220 + "{what}{frame:04d}"), "too long"),
+        (order(first=900, last=910), "holds no frame"),
+        (order(crop=[0, 0, 5000, 10]), "does not lie in the plate"),
+    ],
+)
+def test_what_cannot_be_delivered_is_said_at_once(
+    client: TestClient, shot: EvaluatedShot, wanted: dict[str, Any], said: str
+) -> None:
+    for url in (f"/api/shots/{shot.id}/deliveries/preview", f"/api/shots/{shot.id}/deliveries"):
+        answer = client.post(url, json=wanted)
+        assert answer.status_code == 422
+        assert said in answer.json()["detail"]
+    assert client.get("/api/jobs").json()[0]["kind"] == "take-in"
 
 
 def test_cancelling_a_running_delivery_leaves_no_file(
@@ -149,15 +192,16 @@ def test_cancelling_a_running_delivery_leaves_no_file(
     settings: Settings,
     monkeypatch: pytest.MonkeyPatch,
 ) -> None:
-    job = client.post(f"/api/shots/{shot.id}/deliveries", json={}).json()
-    real = deliver.png
+    job = client.post(f"/api/shots/{shot.id}/deliveries", json=order()).json()
+    real = chunk.picture_file
 
-    def cancelling(pixels: np.ndarray) -> bytes:
+    def cancelling(*args: Any) -> bytes:
         client.post(f"/api/jobs/{job['id']}/cancel")
-        return real(pixels)
+        return real(*args)
 
-    monkeypatch.setattr(deliver, "png", cancelling)
+    monkeypatch.setattr(chunk, "picture_file", cancelling)
     monkeypatch.setattr("wiseglove.jobs.run.EVERY", 0.0)
+    monkeypatch.setattr(deliver, "EVERY", 0.0)
     work()
     (ended,) = [j for j in client.get("/api/jobs").json() if j["id"] == job["id"]]
     assert ended["state"] == "cancelled"
@@ -180,8 +224,7 @@ def test_subjects_alone_are_a_delivery(client: TestClient, shot: EvaluatedShot, 
     revision = client.get(f"/api/shots/{shot.id}").json()["revision"]
     added = {"type": "add-subject", "frame": 86, "name": "Who"}
     assert client.post(f"/api/shots/{shot.id}/edits", json={"revision": revision, "edit": added}).is_success
-    only = {field: field == "subjects" for field in deliver.Order.model_fields}
-    job = ordered(client, shot, work, **only)
+    job = ordered(client, shot, work, ("subject", "png16"))
     assert job["state"] == "done", job
     names = [name for name in unpacked(client, job) if not name.endswith(".json")]
     assert names

@@ -20,7 +20,7 @@ from wiseglove.api.pictures import load_shot
 from wiseglove.api.schemas import state_of
 from wiseglove.api.shots import read_ahead
 from wiseglove.core.compositing.pane import PREVIEW
-from wiseglove.jobs.queue import Queue
+from wiseglove.jobs.putting import Queue
 from wiseglove.settings import Settings
 from wiseglove.shot.keys import as_points
 from wiseglove.shot.model import Outline

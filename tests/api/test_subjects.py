@@ -177,15 +177,15 @@ def test_a_delivery_holds_the_subject_cut_out(
     client: TestClient, stage_shot: str, work: Callable[[], None], pictures: Any
 ) -> None:
     add(client, stage_shot, name="Gardener")
-    order = {"matte": True, "each_cover": True, "subjects": True, "composite": False, "corners": False}
+    order = {"items": [{"what": "subject", "form": "png8"}, {"what": "cut", "form": "png16"}]}
     made = client.post(f"/api/shots/{stage_shot}/deliveries", json=order)
     assert made.status_code == 201, made.text
     work()
     package = client.get(f"/api/deliveries/{made.json()['id']}.zip")
     with zipfile.ZipFile(io.BytesIO(package.content)) as files:
         names = [n for n in files.namelist() if n.endswith(f".{FIRST}.png")]
-        alone = next(n for n in names if "matte/01_Gardener" in n)
-        cut = next(n for n in names if "subject/01_Gardener" in n)
+        alone = next(n for n in names if "subject_Gardener/" in n)
+        cut = next(n for n in names if "cut_Gardener/" in n)
         pixels = cv2.imdecode(np.frombuffer(files.read(cut), np.uint8), cv2.IMREAD_UNCHANGED)
         grey = cv2.imdecode(np.frombuffer(files.read(alone), np.uint8), cv2.IMREAD_UNCHANGED)
     assert pixels.dtype == np.uint16

@@ -12,7 +12,7 @@ from sqlalchemy import text
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
-from wiseglove.jobs import queue
+from wiseglove.jobs import putting, queue
 from wiseglove.jobs.run import Outcome, Run, StoppedError, execute
 from wiseglove.settings import Settings
 from wiseglove.store import jobs
@@ -143,7 +143,7 @@ def test_jobs_that_fell_off_the_queue_are_taken_up_and_those_that_never_were_on_
     database: Database, settings: Settings, job: str
 ) -> None:
     """As after an attempt that ended because it could not reach the database: its entry failed, the job is running."""
-    put = queue.Queue(settings.database_url)
+    put = putting.Queue(settings.database_url)
     with database.transaction() as session:
         lost, waiting = (put.put(session, "deliver", "Test", {}).id for _ in range(2))
         jobs.begin(session, lost)
@@ -186,7 +186,7 @@ def test_a_worker_takes_jobs_off_the_queue_and_a_running_one_can_be_cancelled(
 
     monkeypatch.setitem(queue.KINDS, "endless", (endless, None))
     monkeypatch.setitem(queue.KINDS, "short", (lambda run: Outcome("short", {}), None))
-    put = queue.Queue(settings.database_url)
+    put = putting.Queue(settings.database_url)
     with database.transaction() as session:
         long_job = put.put(session, "endless", "Long", {}).id
         short_job = put.put(session, "short", "Short", {}).id

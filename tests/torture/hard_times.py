@@ -288,9 +288,7 @@ def jobs_under(place: Town, hurt: str, count: int) -> Found:
         shot = ended["result"]["shot"]
         media = place.insist("GET", f"/api/shots/{shot}")["plate"]["media"]
         same = [s for s in place.insist("GET", "/api/shots") if s["plate"]["media"] == media]
-        order = place.insist(
-            "POST", f"/api/shots/{shot}/deliveries", {"matte": True, "composite": False, "corners": False}
-        )
+        order = place.insist("POST", f"/api/shots/{shot}/deliveries", {"items": [{"what": "union", "form": "png8"}]})
         time.sleep(place.random.uniform(0, 0.5))
         _hurt(place, hurt)
         lost += place.wait_for_job(order["id"])["state"] != "done"

@@ -17,7 +17,9 @@ from starlette.types import Scope
 
 from wiseglove.api import (
     behind,
+    bringing_in,
     carriers,
+    deliveries,
     errors,
     events,
     health,
@@ -38,10 +40,11 @@ from wiseglove.api.context import Context
 from wiseglove.api.described import describe
 from wiseglove.api.gate import Gate
 from wiseglove.core.warm import warm_up
-from wiseglove.jobs.queue import Queue
+from wiseglove.jobs.putting import Queue
 from wiseglove.media.guarded import get_ready
 from wiseglove.settings import Settings, get_settings
-from wiseglove.store import clips, deliveries
+from wiseglove.store import clips
+from wiseglove.store import deliveries as packages
 from wiseglove.store.database import Database
 from wiseglove.store.errors import NotFoundError
 from wiseglove.store.pictures import DisplayPictures
@@ -88,6 +91,7 @@ def create_app(settings: Settings | None = None) -> FastAPI:
         shots,
         outlines,
         behind,
+        bringing_in,
         carriers,
         subjects,
         panes,
@@ -97,6 +101,7 @@ def create_app(settings: Settings | None = None) -> FastAPI:
         live,
         traces,
         intakes,
+        deliveries,
         jobs,
         events,
         people,
@@ -119,14 +124,14 @@ class _Assets(StaticFiles):
 
 async def _sweep_often(context: Context) -> None:
     """What nobody needs any more goes: abandoned intakes soon, clips and packages once a day."""
-    media, packages = context.settings.media, context.settings.deliveries
+    media, finished = context.settings.media, context.settings.deliveries
     for minute in itertools.count():
         try:
             await asyncio.to_thread(intakes.sweep, context)
             if minute % (24 * 60) == 0:
                 await asyncio.to_thread(clips.sweep, context.database, media)
                 await asyncio.to_thread(clips.weigh, context.database, media)
-                await asyncio.to_thread(deliveries.sweep, context.database, packages)
+                await asyncio.to_thread(packages.sweep, context.database, finished)
         except (SQLAlchemyError, OSError):
             log.exception("sweeping failed; it is tried again in a minute")
         await asyncio.sleep(60)

@@ -8,7 +8,7 @@ from typing import Annotated
 from fastapi import Depends
 from starlette.requests import HTTPConnection
 
-from wiseglove.jobs.queue import Queue
+from wiseglove.jobs.putting import Queue
 from wiseglove.settings import Settings
 from wiseglove.store.database import Database
 from wiseglove.store.pictures import DisplayPictures

@@ -33,8 +33,11 @@ EXAMPLES: dict[str, dict[str, Any]] = {
     "add_note": {"frame": 1041, "text": "The ring finger boils here.", "x": 612.0, "y": 388.0, "version": 1},
     "change_note": {"done": True},
     "spend_time": {"seconds": 28.5},
-    "preview_delivery": {"matte": True, "composite": True, "corners": True},
-    "order_delivery": {"matte": True, "each_cover": True, "composite": False, "corners": True},
+    "preview_delivery": {"items": [{"what": "union", "form": "png8"}, {"what": "motion", "form": "csv"}]},
+    "order_delivery": {
+        "name": "Mattes",
+        "items": [{"what": "union", "form": "png8"}, {"what": "cover", "form": "exr-half", "together": "channels"}],
+    },
 }  # fmt: skip
 """A request's body for each operation that has one, by the operation's id."""
 

@@ -21,6 +21,8 @@ from starlette.exceptions import HTTPException
 
 from wiseglove.api.schemas import ShotState, state_of
 from wiseglove.core.patience import TooLongError
+from wiseglove.delivery.preset import PresetError
+from wiseglove.interchange.drawn import UnreadableError
 from wiseglove.media.errors import MediaError
 from wiseglove.shot.basics import new_id
 from wiseglove.shot.errors import EditError
@@ -94,6 +96,8 @@ def install(app: FastAPI) -> None:
 def _install_refusals(app: FastAPI) -> None:
     """What the application itself says no to."""
 
+    @app.exception_handler(UnreadableError)
+    @app.exception_handler(PresetError)
     @app.exception_handler(EditError)
     @app.exception_handler(MediaError)
     @app.exception_handler(NewerFormatError)

@@ -4,6 +4,11 @@ from __future__ import annotations
 
 import numpy as np
 
+from wiseglove.core.compositing.colour import to_display
+from wiseglove.core.compositing.cover_edges import own_share
+from wiseglove.core.compositing.face import Face
+from wiseglove.core.compositing.over import over_with_holdout
+from wiseglove.core.compositing.pane import PREVIEW, lay
 from wiseglove.core.geometry.bezier import ellipse, flatten
 from wiseglove.core.geometry.fitting import fit_sparsely
 from wiseglove.core.keying.clean import Steps, clean
@@ -47,3 +52,19 @@ def warm_up() -> None:
     grainy = np.random.default_rng(1).integers(0, 255, (72, 72, 3), np.uint8)
     OutlineFollower(grainy, disc, smooth).on(grainy)
     Silhouette(np.pad(np.ones((20, 20), np.float32), 14)).recut(disc, smooth)
+    _composite()
+
+
+def _composite() -> None:
+    """A picture laid on a corner of another, and what covers it told apart from what lies behind."""
+    whole, light = Box(0, 0, 48, 48), np.full((48, 48, 3), 0.4, np.float32)
+    corners = np.array([[4.0, 4.0], [40.0, 6.0], [38.0, 40.0], [6.0, 38.0]])
+    laid = lay(light, corners, whole, 1.0, PREVIEW, Face())
+    matte = np.linspace(0, 1, 48, dtype=np.float32) * np.ones((48, 1), np.float32)
+    over_with_holdout(light[laid.box.slices], laid.colour, laid.alpha, matte[laid.box.slices])
+    to_display(own_share(light, matte), True)
+
+
+if __name__ == "__main__":
+    warm_up()
+    import pymatting  # noqa: F401 -- compiles itself the first time

@@ -111,14 +111,14 @@ def planned(shot: Contents, preset: Preset, version: str) -> Plan:
     frames = _frames(shot, preset)
     numbers = frames if preset.numbering == "plate" else range(1, len(frames) + 1)
     size, box = _sizes(shot, preset)
-    taken: dict[str, str] = {}
+    taken: dict[str, tuple[int, str]] = {}
     outputs: list[Output] = []
     for item in preset.items:
         for title, thing, channels in _parts(shot, item):
             names = tuple(_names(shot, preset, item, title, thing, version, numbers))
             for name in names:
-                other = taken.setdefault(name.casefold(), title)
-                if other is not title:
+                number, other = taken.setdefault(name.casefold(), (len(outputs), title))
+                if number != len(outputs):
                     raise PresetError(
                         f"“{other}” and “{title}” would both be written to {name}. Nothing was rendered. Use {{what}}, "
                         "{thing} or {ext} in the pattern, so that their names differ."

@@ -93,7 +93,6 @@ class Preset(Strict):
     """Left, top, right and bottom of what is kept of pictures, in plate pixels."""
     compression: Literal["zip", "dwaa"] = "zip"
     """Of EXR pictures."""
-    package: Literal["zip", "folder"] = "zip"
 
 
 def _preset(name: str, *items: tuple[What, Form], **more: object) -> Preset:

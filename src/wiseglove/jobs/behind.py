@@ -15,7 +15,7 @@ from sqlalchemy.orm import Session
 from wiseglove.core.geometry.homography import is_convex
 from wiseglove.jobs.behind_files import MOST_FRAMES, Request, UnknownBehindError, View, behind_of, write_behind
 from wiseglove.jobs.run import Outcome, Run
-from wiseglove.jobs.take_in import belongs, bring_in, decode
+from wiseglove.jobs.take_in import belongs, bring_in, decode, share
 from wiseglove.media import clip
 from wiseglove.media.identity import content_id
 from wiseglove.media.probe import probe
@@ -85,6 +85,7 @@ def work(run: Run) -> Outcome:
     understood = probe([kept], run.settings.limits, ["clean.png"]).model_copy(update={"name": name[:80]})
     clip_id = content_id(understood, dict.fromkeys(understood.files, digest))
     about = decode(run, source, target, understood).model_copy(update={"name": understood.name})
+    share(run, target, clip_id)
 
     def settle(session: Session) -> dict[str, Any]:
         bring_in(session, run.settings.media / clip_id, target, about)

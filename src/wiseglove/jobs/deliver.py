@@ -1,181 +1,239 @@
-"""Rendering a delivery: mattes, composite and pane corners in one zip with a manifest."""
+"""A delivery on the queue: cut into pieces that any worker takes, put together by the one that has the job."""
 
 from __future__ import annotations
 
-import hashlib
-import json
-import re
-import zipfile
-from datetime import UTC, datetime
+import os
+import shutil
+import socket
+import time
+from collections.abc import Callable
 from pathlib import Path
 from tempfile import TemporaryDirectory
 from typing import Any
 
-import numpy as np
-from pydantic import BaseModel
+from sqlalchemy.exc import OperationalError
 
-from wiseglove.core.compositing.pane import FINAL
-from wiseglove.interchange import motion
-from wiseglove.jobs.run import Outcome, Run
+from wiseglove.delivery.chunk import render_chunk
+from wiseglove.delivery.finish import Finishing, Remarks, finish, zipped
+from wiseglove.delivery.plan import Plan, planned
+from wiseglove.delivery.preset import Item, Preset
+from wiseglove.delivery.shot_file import Media, named
+from wiseglove.interchange.timeline import Marker
+from wiseglove.jobs.putting import Queue
+from wiseglove.jobs.run import Outcome, Run, patiently
 from wiseglove.media.durable import put_in_place, sync_file
-from wiseglove.media.encode import MovieWriter, png
+from wiseglove.settings import Settings
 from wiseglove.shot.evaluated import EvaluatedShot
 from wiseglove.shot.formats import upgraded_shot
-from wiseglove.shot.model import Contents, Cover, Pane, Shot
-from wiseglove.shot.render import FrameScene
-from wiseglove.shot.subject import Subject
-from wiseglove.shot.trust import trusted
+from wiseglove.shot.model import Shot
+from wiseglove.store import chunks
+from wiseglove.store.database import Database
+from wiseglove.store.objects import Objects
 from wiseglove.store.pictures import ExactPictures
 
-
-class Order(BaseModel):
-    """What a delivery holds."""
-
-    matte: bool = True
-    each_cover: bool = False
-    subjects: bool = False
-    """Each subject cut out: its own colours, unpremultiplied, with its matte as alpha."""
-    composite: bool = True
-    corners: bool = True
+EVERY = 2.0
+"""Seconds between two words from a worker about its piece."""
+WAIT = 0.4
+"""Seconds between two looks at the pieces that others are at work on."""
+Payload = dict[str, Any]
 
 
-class Package:
-    """A zip that is being written, with a checksum of each of its files."""
+class Ordered:
+    """A delivery as it was ordered, on a machine that works on it."""
 
-    def __init__(self, path: Path, top: str) -> None:
-        self._zip = zipfile.ZipFile(path, "w", zipfile.ZIP_STORED)
-        self._top = top
-        self.files: list[dict[str, Any]] = []
+    def __init__(self, settings: Settings, job: str, payload: Payload) -> None:
+        self.settings, self.job = settings, job
+        self.shot = EvaluatedShot.of(Shot.model_validate(upgraded_shot(payload["shot"]), strict=False))
+        self.remarks = _remarks(payload, self.shot)
+        self.plan: Plan = planned(self.shot, preset_of(payload), self.remarks.version)
+        self.objects = Objects(settings.store)
+        self.objects.bring_clips(settings.media, named(self.shot))
 
-    def add(self, name: str, data: bytes) -> None:
-        """Add a file and note its size and SHA-256."""
-        self._zip.writestr(f"{self._top}/{name}", data)
-        self.files.append({"name": name, "size": len(data), "sha256": hashlib.sha256(data).hexdigest()})
+    @property
+    def home(self) -> Path:
+        """Where pieces lie on this machine."""
+        return parts_of(self.settings, self.job)
 
-    def close(self, manifest: dict[str, Any]) -> None:
-        """Write the manifest and finish."""
-        text = json.dumps({**manifest, "files": self.files}, indent=2, ensure_ascii=False)
-        self._zip.writestr(f"{self._top}/manifest.json", text)
-        self._zip.close()
+    def opened(self) -> ExactPictures:
+        """A way to the clips' own pictures."""
+        return ExactPictures(self.settings.media)
 
+    def piece(self, number: int, attempt: int) -> Path:
+        """The folder of an attempt's files."""
+        return self.home / f"{number:05d}.{attempt}"
 
-def file_name(name: str) -> str:
-    """A name that every file system takes."""
-    return re.sub(r"[^\w.-]+", "_", name, flags=re.UNICODE).strip("._") or "unnamed"
-
-
-def listing(shot: Contents, order: Order) -> list[str]:
-    """Names of what a delivery will hold, sequences as one line."""
-    base, plate = file_name(shot.settings.name), shot.plate
-    span = f"[{plate.first}-{plate.last}].png"
-    names = []
-    if order.matte:
-        names.append(f"matte/{base}_matte.{span}")
-    if order.each_cover:
-        names += [f"{folder}/{base}_{folder.split('/')[-1]}.{span}" for folder in _cover_folders(shot).values()]
-    if order.subjects:
-        names += [f"{folder}/{base}_{folder.split('/')[-1]}.{span}" for folder in _subject_folders(shot).values()]
-    if order.composite:
-        names.append(f"composite/{base}_composite.mp4")
-    if order.corners:
-        names += [f"corners/{name}.csv" for name in _pane_files(shot).values()]
-    return [*names, "manifest.json"]
+    def name(self, number: int, attempt: int) -> str:
+        """The same in the store."""
+        return f"parts/{self.job}/{number:05d}.{attempt}"
 
 
-def _cover_folders(shot: Contents) -> dict[str, str]:
-    things: list[Cover | Subject] = [*shot.covers, *shot.subjects]
-    shown = (thing for thing in things if thing.shown)
-    return {thing.id: f"matte/{i:02d}_{file_name(thing.name)}" for i, thing in enumerate(shown, start=1)}
+def parts_of(settings: Settings, job: str) -> Path:
+    """Where the pieces of a delivery lie until it is whole."""
+    return settings.deliveries / f"parts-{job}"
 
 
-def _subject_folders(shot: Contents) -> dict[str, str]:
-    return {
-        subject.id: f"subject/{i:02d}_{file_name(subject.name)}"
-        for i, subject in enumerate((s for s in shot.subjects if s.shown), start=1)
-    }
+def preset_of(payload: Payload) -> Preset:
+    """What was ordered; orders of before presets are read too."""
+    if "preset" in payload:
+        return Preset.model_validate(payload["preset"], strict=False)
+    old, items = payload["order"], []
+    if old.get("matte"):
+        items.append(Item(what="union", form="png8"))
+    if old.get("each_cover"):
+        items += [Item(what="cover", form="png8"), Item(what="subject", form="png8")]
+    if old.get("subjects"):
+        items.append(Item(what="cut", form="png16"))
+    if old.get("composite"):
+        items.append(Item(what="composite", form="mp4"))
+    if old.get("corners"):
+        items.append(Item(what="motion", form="csv"))
+    return Preset(name="Delivery", items=items)
 
 
-def _pane_files(shot: Contents) -> dict[str, str]:
-    return {pane.id: f"{i:02d}_{file_name(pane.name)}" for i, pane in enumerate(shot.panes, start=1)}
-
-
-def work(run: Run) -> Outcome:
-    """Render every frame of the shot as it was when the delivery was ordered."""
-    shot = EvaluatedShot.of(Shot.model_validate(upgraded_shot(run.payload["shot"]), strict=False))
-    order = Order.model_validate(run.payload["order"])
-    base, plate = file_name(shot.settings.name), shot.plate
-    final = run.settings.deliveries / f"{run.job}.zip"
-    part = final.with_suffix(f".{run.attempt}.part")
-    pictures = ExactPictures(run.settings.media)
-    try:
-        package = Package(part, f"{base}_r{shot.revision}")
-        with TemporaryDirectory(dir=run.settings.deliveries) as scratch:
-            movie_path = Path(scratch) / "composite.mp4"
-            _render(run, shot, order, pictures, package, movie_path)
-            if order.composite:
-                package.add(f"composite/{base}_composite.mp4", movie_path.read_bytes())
-        if order.corners:
-            _add_corners(shot, package)
-        package.close(
-            {
-                "shot": shot.settings.name,
-                "revision": shot.revision,
-                "made": datetime.now(UTC).isoformat(timespec="seconds"),
-                "width": plate.width,
-                "height": plate.height,
-                "rate": f"{plate.rate_num}/{plate.rate_den}",
-                "frames": [plate.first, plate.last],
-                "mixing": shot.settings.mixing,
-            }
-        )
-        sync_file(part)
-        put_in_place(part, final)
-    finally:
-        pictures.close()
-        part.unlink(missing_ok=True)
-    files = len(package.files) + 1
-    return Outcome(
-        f"{files} files, {final.stat().st_size / 1e6:.1f} MB.", {"files": files, "bytes": final.stat().st_size}
+def _remarks(payload: Payload, shot: EvaluatedShot) -> Remarks:
+    told = payload.get("remarks", {})
+    return Remarks(
+        version=told.get("version") or f"r{shot.revision}",
+        notes=[Marker(**m) for m in told.get("notes", [])],
+        media={i: Media.model_validate(m) for i, m in told.get("media", {}).items()},
+        comment=told.get("comment", ""),
     )
 
 
-def _render(
-    run: Run, shot: EvaluatedShot, order: Order, pictures: ExactPictures, package: Package, movie_path: Path
-) -> None:
-    base, plate = file_name(shot.settings.name), shot.plate
-    movie = None
-    if order.composite:
-        movie = MovieWriter(movie_path, plate.width, plate.height, plate.rate, pixel_aspect=plate.pixel_aspect)
-    folders = _cover_folders(shot) if order.each_cover else {}
-    subjects = _subject_folders(shot) if order.subjects else {}
-    for frame in range(plate.first, plate.last + 1):
-        scene = FrameScene(shot, frame, pictures, 1.0, FINAL)
-        if order.matte:
-            package.add(f"matte/{base}_matte.{frame:04d}.png", png(scene.look("matte", scene.whole)))
-        for cover_id, folder in folders.items():
-            pixels = np.round(scene.matte_of(cover_id) * 255).astype(np.uint8)
-            package.add(f"{folder}/{base}_{folder.split('/')[-1]}.{frame:04d}.png", png(pixels))
-        for subject_id, folder in subjects.items():
-            pixels = np.round(scene.cut_of(subject_id) * 65535).astype(np.uint16)
-            package.add(f"{folder}/{base}_{folder.split('/')[-1]}.{frame:04d}.png", png(pixels))
-        if movie is not None:
-            movie.write(scene.look("composite", scene.whole))
-        run.progress(frame - plate.first + 1, plate.count)
-    if movie is not None:
-        movie.close()
+def work(run: Run) -> Outcome:
+    """Render the shot as it was when the delivery was ordered, together with whoever helps."""
+    began = time.monotonic()
+    ordered = Ordered(run.settings, run.job, run.payload)
+    plan = ordered.plan
+    patiently(lambda: run.database.within(chunks.lay_out, run.job, len(plan.chunks)))
+    queue = Queue(run.settings.database_url)
+    patiently(lambda: run.database.within(queue.ask_for_help, run.job, len(plan.chunks)))
+    try:
+        while not _whole(run, plan):
+            if not render_next(run.database, ordered, lambda: _whole(run, plan)):
+                time.sleep(WAIT)  # others are still at work
+        return _finished(run, ordered, began)
+    except OperationalError:
+        raise  # it is gone on with later, from the pieces that are there
+    except BaseException:
+        shutil.rmtree(ordered.home, ignore_errors=True)
+        raise
 
 
-def _add_corners(shot: EvaluatedShot, package: Package) -> None:
-    names = _pane_files(shot)
-    for pane in shot.panes:
-        package.add(f"corners/{names[pane.id]}.csv", motion.write(corner_rows(shot, pane)).encode())
+def _whole(run: Run, plan: Plan) -> bool:
+    """Tell how far all of it is; whether that is the end."""
+    frames, _, whole = patiently(lambda: run.database.within(chunks.standing, run.job))
+    run.progress(min(frames, max(len(plan.frames) - 1, 0)), len(plan.frames))
+    return whole
 
 
-def corner_rows(shot: EvaluatedShot, pane: Pane) -> list[motion.Row]:
-    """Where a pane's corners are shown on each frame, and how far what it rides on is to be trusted there."""
-    frames = range(shot.plate.first, shot.plate.last + 1)
-    corners = shot.points_at(pane, np.arange(frames.start, frames.stop))[:, :, :2]
-    return [
-        motion.Row(frame, there.status, there.confidence, quad)
-        for frame, there, quad in zip(frames, trusted(shot, pane, frames), corners, strict=True)
-    ]
+def worker_name() -> str:
+    """What this process is called among workers."""
+    return f"{socket.gethostname()}:{os.getpid()}"
+
+
+def help_with(database: Database, settings: Settings, job: str, payload: Payload) -> int:
+    """Render pieces of a delivery that somebody else has, until there is none left; how many."""
+    done = 0
+    ordered: Ordered | None = None
+    while True:
+        ordered = ordered or Ordered(settings, job, payload)
+        if not render_next(database, ordered):
+            return done
+        done += 1
+
+
+def render_next(database: Database, ordered: Ordered, told: Callable[[], object] = lambda: None) -> bool:
+    """Render the next free piece; False where there is none. told: called now and then meanwhile."""
+    taken = patiently(lambda: database.within(chunks.take, ordered.job, worker_name()))
+    if taken is None:
+        return False
+    number, attempt = taken
+    folder = ordered.piece(number, attempt)
+    shutil.rmtree(folder, ignore_errors=True)
+    folder.mkdir(parents=True)
+    last = 0.0
+
+    def said(done: int) -> None:
+        nonlocal last
+        now = time.monotonic()
+        if now - last < EVERY:
+            return
+        last = now
+        if not patiently(lambda: database.within(chunks.heard, ordered.job, number, attempt, done)):
+            raise _OvertakenError
+        told()
+
+    frames = ordered.plan.chunks[number]
+    try:
+        render_chunk(ordered.shot, ordered.plan, frames, ordered.opened, folder, said)
+        if ordered.objects.remote:
+            ordered.objects.push(folder, ordered.name(number, attempt))
+        if not patiently(lambda: database.within(chunks.settle, ordered.job, number, attempt, len(frames))):
+            raise _OvertakenError
+    except _OvertakenError:
+        shutil.rmtree(folder, ignore_errors=True)
+        if ordered.objects.remote:
+            ordered.objects.remove(ordered.name(number, attempt))
+    except BaseException:
+        shutil.rmtree(folder, ignore_errors=True)
+        raise
+    told()
+    return True
+
+
+class _OvertakenError(Exception):
+    """Somebody else has taken the piece over, or nobody wants it any more."""
+
+
+def _finished(run: Run, ordered: Ordered, began: float) -> Outcome:
+    """The pieces put together, read back and packed."""
+    settings, plan = run.settings, ordered.plan
+    _, done, _ = patiently(lambda: run.database.within(chunks.standing, run.job))
+    parts = []
+    for number, attempt in done:
+        folder = ordered.piece(number, attempt)
+        if not folder.is_dir() and ordered.objects.remote:
+            ordered.objects.pull(ordered.name(number, attempt), folder)
+        if not folder.is_dir():
+            patiently(lambda n=number: run.database.within(chunks.start_anew, run.job, n))  # type: ignore[misc]
+            return work(run)
+        parts.append(folder)
+    final = settings.deliveries / f"{run.job}.zip"
+    part = final.with_suffix(f".{run.attempt}.part")
+    try:
+        with TemporaryDirectory(dir=settings.deliveries, prefix=f"{run.job}.") as scratch:
+            target = Path(scratch) / plan.top
+            manifest = finish(
+                Finishing(ordered.shot, plan, parts, target, ordered.remarks, ordered.opened),
+                lambda _: run.progress(max(len(plan.frames) - 1, 0), len(plan.frames)),
+            )
+            zipped(target, plan.top, part)
+        sync_file(part)
+        put_in_place(part, final)
+        if ordered.objects.remote:
+            ordered.objects.push(final, f"deliveries/{final.name}")
+    finally:
+        part.unlink(missing_ok=True)
+    files = len(manifest["files"]) + 1
+    size = final.stat().st_size
+    result = {
+        "files": files, "bytes": size, "seconds": round(time.monotonic() - began, 2), "frames": len(plan.frames),
+        "pixels": plan.size[0] * plan.size[1], "spent": _spent(manifest), "name": f"{plan.top}.zip",
+    }  # fmt: skip
+
+    def tidy() -> None:
+        shutil.rmtree(ordered.home, ignore_errors=True)
+        if ordered.objects.remote:
+            ordered.objects.remove(f"parts/{run.job}")
+
+    return Outcome(f"{files} files, {size / 1e6:.1f} MB, read back and whole.", result, None, tidy)
+
+
+def _spent(manifest: dict[str, Any]) -> dict[str, int]:
+    """Bytes by what was written and how."""
+    out: dict[str, int] = {}
+    for file in manifest["files"]:
+        key = f"{file['what']}:{file['form']}"
+        out[key] = out.get(key, 0) + file["size"]
+    return out

@@ -9,7 +9,6 @@ import gc
 import logging
 import signal
 import time
-from typing import Any
 
 import procrastinate
 import psycopg
@@ -20,10 +19,10 @@ from sqlalchemy.orm import Session
 
 from wiseglove.core.warm import warm_up
 from wiseglove.jobs import behind, deliver, solve, take_in
+from wiseglove.jobs.putting import QUEUES
 from wiseglove.jobs.run import Failed, Work, execute
 from wiseglove.media.guarded import get_ready
 from wiseglove.settings import Settings
-from wiseglove.store import jobs
 from wiseglove.store.database import Database
 from wiseglove.store.tables import JobRow
 
@@ -37,28 +36,6 @@ KINDS: dict[str, tuple[Work, Failed | None]] = {
     "solve": (solve.work, None),
     behind.KIND: (behind.work, None),
 }
-
-
-class Queue:
-    """Puts jobs on the queue, within the caller's own transaction."""
-
-    def __init__(self, url: str) -> None:
-        self._app = procrastinate.App(connector=procrastinate.SyncPsycopgConnector(conninfo=url))
-
-    def put(
-        self,
-        session: Session,
-        kind: str,
-        title: str,
-        payload: dict[str, Any],
-        shot: str | None = None,
-        intake: str | None = None,
-    ) -> JobRow:
-        """A new job; it is on the queue when the transaction commits."""
-        row = jobs.add(session, kind, title, payload, shot, intake)
-        connection = session.connection().connection.driver_connection
-        self._app.configure_task("job", connection=connection, allow_unknown=True).defer(job_id=row.id)
-        return row
 
 
 def _app(settings: Settings, database: Database) -> procrastinate.App:
@@ -77,6 +54,19 @@ def _app(settings: Settings, database: Database) -> procrastinate.App:
             finally:
                 give_memory_back()
 
+    @app.task(name="help")
+    def help_job(job_id: str) -> None:
+        with database.transaction() as session:
+            row = session.get(JobRow, job_id)
+            payload = dict(row.payload) if row is not None and row.state == "running" else None
+        if payload is not None:
+            try:
+                deliver.help_with(database, settings, job_id, payload)
+            except Exception as error:  # whoever has the job says what is wrong with it
+                log.warning("no help with delivery %s: %s", job_id, error)
+            finally:
+                give_memory_back()
+
     return app
 
 
@@ -92,8 +82,10 @@ def adopt(session: Session, app: procrastinate.App) -> list[str]:
         .with_for_update(skip_locked=True)
     ).all()
     connection = session.connection().connection.driver_connection
+    kinds = dict(session.execute(select(JobRow.id, JobRow.kind).where(JobRow.id.in_(lost))).all())
     for job_id in lost:
-        app.configure_task("job", connection=connection, allow_unknown=True).defer(job_id=job_id)
+        waits = QUEUES.get(kinds[job_id], "default")
+        app.configure_task("job", connection=connection, allow_unknown=True, queue=waits).defer(job_id=job_id)
     return list(lost)
 
 
@@ -124,10 +116,10 @@ async def _rescue(app: procrastinate.App, database: Database, url: str) -> None:
         await asyncio.sleep(STALLED / 3)
 
 
-async def work(settings: Settings, concurrency: int, signals: bool = True) -> None:
+async def work(settings: Settings, concurrency: int, signals: bool = True, queues: list[str] | None = None) -> None:
     """Take jobs off the queue and do them, `concurrency` at a time, until cancelled or (with `signals`) told to end.
 
-    Where the database goes away, the worker waits until it is there again.
+    Where the database goes away, the worker waits until it is there again. queues: those it takes from; None for all.
     """
     database = Database(settings.database_url)
     me = asyncio.current_task()
@@ -137,7 +129,7 @@ async def work(settings: Settings, concurrency: int, signals: bool = True) -> No
     try:
         while True:
             try:
-                await _work_once(settings, database, concurrency)
+                await _work_once(settings, database, concurrency, queues)
                 log.warning("the worker lost its database; it tries again")
             except (procrastinate.exceptions.ConnectorException, psycopg.Error, OSError) as error:
                 log.warning("the worker cannot reach its database, trying again: %s", error)
@@ -149,13 +141,16 @@ async def work(settings: Settings, concurrency: int, signals: bool = True) -> No
         database.close()
 
 
-async def _work_once(settings: Settings, database: Database, concurrency: int) -> None:
+async def _work_once(settings: Settings, database: Database, concurrency: int, queues: list[str] | None) -> None:
     app = _app(settings, database)
     async with app.open_async():
         rescue = asyncio.create_task(_rescue(app, database, settings.database_url))
         try:
             await app.run_worker_async(
-                concurrency=concurrency, fetch_job_polling_interval=2.0, install_signal_handlers=False
+                queues=queues or (),
+                concurrency=concurrency,
+                fetch_job_polling_interval=2.0,
+                install_signal_handlers=False,
             )
         finally:
             rescue.cancel()
@@ -177,12 +172,12 @@ def give_memory_back() -> None:
         ctypes.CDLL(None).malloc_trim(0)
 
 
-def work_forever(settings: Settings, concurrency: int = 1) -> None:
+def work_forever(settings: Settings, concurrency: int = 1, queues: list[str] | None = None) -> None:
     """Take jobs off the queue until the process is told to stop."""
     started = time.monotonic()
     with contextlib.suppress(AttributeError):
         ctypes.CDLL(None).mallopt(M_ARENA_MAX, MOST_ARENAS)
     warm_up()
     get_ready()
-    asyncio.run(work(settings, concurrency))
+    asyncio.run(work(settings, concurrency, queues=queues))
     log.info("worker stopped after %.0f s", time.monotonic() - started)

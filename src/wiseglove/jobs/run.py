@@ -11,6 +11,9 @@ from typing import Any, TypeVar
 from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session
 
+from wiseglove.delivery.finish import NotWholeError
+from wiseglove.delivery.preset import PresetError
+from wiseglove.media.clip import disk_full
 from wiseglove.media.errors import MediaError
 from wiseglove.settings import Settings
 from wiseglove.shot.errors import EditError
@@ -90,6 +93,10 @@ class Outcome:
 
 Work = Callable[[Run], Outcome]
 Failed = Callable[[Session, Run, str], None]
+FULL = (
+    "The server's disk is full. What was made so far of this has been removed; all shots and clips are as they were. Make room, "
+    "then try again."
+)
 UNFORESEEN = (
     "Something went wrong on the server that it has no word for; its log says more. Your files and all shots are as they "
     "were. Try again, and send the log if it happens again."
@@ -115,10 +122,15 @@ def execute(database: Database, settings: Settings, job_id: str, work: Work, fai
         return
     except StoppedError:
         state, message = "cancelled", "Cancelled. What was made so far has been removed."
-    except (MediaError, StoreError, EditError) as error:
+    except (MediaError, StoreError, EditError, PresetError, NotWholeError) as error:
         state, message = "failed", str(error)
     except OperationalError:
         raise
+    except OSError as error:
+        full = disk_full(error)
+        if full is None:
+            log.exception("job %s failed", job_id)
+        state, message = "failed", UNFORESEEN if full is None else FULL
     except Exception:
         log.exception("job %s failed", job_id)
         state, message = "failed", UNFORESEEN

@@ -18,6 +18,7 @@ from wiseglove.media.identity import content_id
 from wiseglove.media.info import MediaInfo, Understood
 from wiseglove.store import clips, jobs, shots
 from wiseglove.store.errors import StoreError
+from wiseglove.store.objects import Objects
 from wiseglove.store.tables import IntakeFileRow, IntakeRow, ShotClipRow
 
 
@@ -40,6 +41,7 @@ def work(run: Run) -> Outcome:
         for left in folder.glob("attempt-*"):  # by a worker that was killed
             shutil.rmtree(left, ignore_errors=True)
         decoded = decode(run, folder / "source", target, understood)
+        share(run, target, clip_id)
     about = decoded.model_copy(update={name: getattr(understood, name) for name in _CORRECTABLE})
 
     def settle(session: Session) -> dict[str, Any]:
@@ -64,6 +66,13 @@ def decode(run: Run, source: Path, target: Path, understood: Understood) -> Medi
         if isinstance(error, OSError) and (full := clip.disk_full(error)) is not None:
             raise full from error
         raise
+
+
+def share(run: Run, target: Path, clip_id: str) -> None:
+    """Put a decoded clip where other machines find it, before its row says that it is there."""
+    objects = Objects(run.settings.store)
+    if objects.remote and target.exists():
+        objects.push(target, f"media/{clip_id}")
 
 
 def bring_in(session: Session, home: Path, target: Path, about: MediaInfo) -> None:

@@ -201,6 +201,22 @@ class JobRow(Base):
     ended_at: Mapped[datetime | None]
 
 
+class ChunkRow(Base):
+    """A piece of a delivery: `todo`, `doing` or `done`. `attempt` is the fence: only the newest attempt's files count."""
+
+    __tablename__ = "chunks"
+
+    job: Mapped[str] = mapped_column(ForeignKey("jobs.id", ondelete="CASCADE"), primary_key=True)
+    number: Mapped[int] = mapped_column(Integer, primary_key=True, autoincrement=False)
+    state: Mapped[str] = mapped_column(default="todo")
+    attempt: Mapped[int] = mapped_column(Integer, default=0)
+    done: Mapped[int] = mapped_column(Integer, default=0)
+    """Frames of it that are rendered."""
+    worker: Mapped[str | None]
+    seen_at: Mapped[datetime | None]
+    """When its worker was last heard of."""
+
+
 class UserRow(Base):
     """Somebody who may sign in."""
 

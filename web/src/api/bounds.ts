@@ -87,6 +87,9 @@ export const bounds = {
   InsertPoint: {
     segment: { min: 0 },
   },
+  Item: {
+    moments: { min: 1, max: 32 },
+  },
   Joint: {
     width: { min: 0, max: 5000 },
   },
@@ -113,6 +116,10 @@ export const bounds = {
   NewNote: {
     x: { min: -100000, max: 100000 },
     y: { min: -100000, max: 100000 },
+  },
+  Order: {
+    handles: { min: 0, max: 1000 },
+    scale: { min: 0.05, max: 1 },
   },
   Outline: {
     fade_in: { min: 0, max: 1000 },
@@ -155,6 +162,10 @@ export const bounds = {
     rate_den: { min: 1 },
     rate_num: { min: 1 },
     width: { min: 1 },
+  },
+  Preset: {
+    handles: { min: 0, max: 1000 },
+    scale: { min: 0.05, max: 1 },
   },
   Range: {
     soft: { min: 0, max: 10000 },

@@ -316,6 +316,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/presets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Presets
+         * @description Presets to begin with.
+         */
+        get: operations["list_presets"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/session": {
         parameters: {
             query?: never;
@@ -602,7 +622,7 @@ export interface paths {
         put?: never;
         /**
          * Order Delivery
-         * @description Render the shot as it is now.
+         * @description Render the shot as it is now, or one of its versions.
          */
         post: operations["order_delivery"];
         delete?: never;
@@ -671,6 +691,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Fetch Shot File
+         * @description The shot as a file of its own, for work without a page.
+         */
+        get: operations["fetch_shot_file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/fresh": {
         parameters: {
             query?: never;
@@ -727,6 +767,26 @@ export interface paths {
         get: operations["list_history"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/import": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Bring In
+         * @description What an SVG, Lottie, COCO, CSV, OTIO or shot file holds, as one edit that can be undone.
+         */
+        post: operations["bring_in"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2298,6 +2358,16 @@ export interface components {
             revision: number;
         };
         /**
+         * Estimate
+         * @description What a delivery will take, as the last ones on this server did.
+         */
+        Estimate: {
+            /** Bytes */
+            bytes: number;
+            /** Seconds */
+            seconds: number;
+        };
+        /**
          * Evidence
          * @description What a frame's confidence is made of.
          */
@@ -2931,6 +3001,126 @@ export interface components {
             purpose?: "plate" | "insert";
             /** Shot */
             shot?: string | null;
+        };
+        /**
+         * Item
+         * @description One thing to write, in one form.
+         */
+        "Item-Input": {
+            /**
+             * Form
+             * @enum {string}
+             */
+            form: "png8" | "png16" | "tiff16" | "exr-half" | "exr-float" | "mp4" | "webm" | "ffv1" | "prores" | "csv" | "json" | "svg" | "svg-moving" | "lottie" | "coco" | "coco-rle" | "otio" | "pdf";
+            /**
+             * Insert
+             * @default [
+             *       1920,
+             *       1080
+             *     ]
+             */
+            insert?: [
+                number,
+                number
+            ];
+            /**
+             * Moments
+             * @default 1
+             */
+            moments?: number;
+            /**
+             * Names
+             * @default []
+             */
+            names?: string[];
+            /**
+             * Origin
+             * @default top
+             * @enum {string}
+             */
+            origin?: "top" | "bottom";
+            /**
+             * Premultiplied
+             * @default false
+             */
+            premultiplied?: boolean;
+            /**
+             * Together
+             * @default no
+             * @enum {string}
+             */
+            together?: "no" | "channels" | "parts";
+            /**
+             * Units
+             * @default pixels
+             * @enum {string}
+             */
+            units?: "pixels" | "share";
+            /**
+             * What
+             * @enum {string}
+             */
+            what: "union" | "cover" | "group" | "holdout" | "subject" | "band" | "cut" | "composite" | "clean" | "motion" | "outlines" | "shot" | "timeline" | "contact";
+        };
+        /**
+         * Item
+         * @description One thing to write, in one form.
+         */
+        "Item-Output": {
+            /**
+             * Form
+             * @enum {string}
+             */
+            form: "png8" | "png16" | "tiff16" | "exr-half" | "exr-float" | "mp4" | "webm" | "ffv1" | "prores" | "csv" | "json" | "svg" | "svg-moving" | "lottie" | "coco" | "coco-rle" | "otio" | "pdf";
+            /**
+             * Insert
+             * @default [
+             *       1920,
+             *       1080
+             *     ]
+             */
+            insert: [
+                number,
+                number
+            ];
+            /**
+             * Moments
+             * @default 1
+             */
+            moments: number;
+            /**
+             * Names
+             * @default []
+             */
+            names: string[];
+            /**
+             * Origin
+             * @default top
+             * @enum {string}
+             */
+            origin: "top" | "bottom";
+            /**
+             * Premultiplied
+             * @default false
+             */
+            premultiplied: boolean;
+            /**
+             * Together
+             * @default no
+             * @enum {string}
+             */
+            together: "no" | "channels" | "parts";
+            /**
+             * Units
+             * @default pixels
+             * @enum {string}
+             */
+            units: "pixels" | "share";
+            /**
+             * What
+             * @enum {string}
+             */
+            what: "union" | "cover" | "group" | "holdout" | "subject" | "band" | "cut" | "composite" | "clean" | "motion" | "outlines" | "shot" | "timeline" | "contact";
         };
         /**
          * Job
@@ -3645,34 +3835,56 @@ export interface components {
         };
         /**
          * Order
-         * @description What a delivery holds.
+         * @description A preset, and the version that it is to be made of; the shot as it is now where none is said.
          */
         Order: {
             /**
-             * Composite
-             * @default true
+             * Compression
+             * @default zip
+             * @enum {string}
              */
-            composite?: boolean;
+            compression?: "zip" | "dwaa";
+            /** Crop */
+            crop?: [
+                number,
+                number,
+                number,
+                number
+            ] | null;
+            /** First */
+            first?: number | null;
             /**
-             * Corners
-             * @default true
+             * Handles
+             * @default 0
              */
-            corners?: boolean;
+            handles?: number;
+            /** Items */
+            items: components["schemas"]["Item-Input"][];
+            /** Last */
+            last?: number | null;
             /**
-             * Each Cover
-             * @default false
+             * Name
+             * @default Delivery
              */
-            each_cover?: boolean;
+            name?: string;
             /**
-             * Matte
-             * @default true
+             * Numbering
+             * @default plate
+             * @enum {string}
              */
-            matte?: boolean;
+            numbering?: "plate" | "one";
+            /** Of */
+            of?: number | null;
             /**
-             * Subjects
-             * @default false
+             * Pattern
+             * @default {what}/{shot}_{version}_{what}.{frame:04d}.{ext}
              */
-            subjects?: boolean;
+            pattern?: string;
+            /**
+             * Scale
+             * @default 1
+             */
+            scale?: number;
         };
         /**
          * OrderDepth
@@ -4487,12 +4699,80 @@ export interface components {
             width: number;
         };
         /**
+         * Preset
+         * @description A delivery's contents.
+         */
+        Preset: {
+            /**
+             * Compression
+             * @default zip
+             * @enum {string}
+             */
+            compression: "zip" | "dwaa";
+            /** Crop */
+            crop: [
+                number,
+                number,
+                number,
+                number
+            ] | null;
+            /** First */
+            first: number | null;
+            /**
+             * Handles
+             * @default 0
+             */
+            handles: number;
+            /** Items */
+            items: components["schemas"]["Item-Output"][];
+            /** Last */
+            last: number | null;
+            /**
+             * Name
+             * @default Delivery
+             */
+            name: string;
+            /**
+             * Numbering
+             * @default plate
+             * @enum {string}
+             */
+            numbering: "plate" | "one";
+            /**
+             * Pattern
+             * @default {what}/{shot}_{version}_{what}.{frame:04d}.{ext}
+             */
+            pattern: string;
+            /**
+             * Scale
+             * @default 1
+             */
+            scale: number;
+        };
+        /**
+         * Presets
+         * @description Presets to begin with, and in which forms each thing can be written.
+         */
+        Presets: {
+            /** Forms */
+            forms: {
+                [key: string]: ("png8" | "png16" | "tiff16" | "exr-half" | "exr-float" | "mp4" | "webm" | "ffv1" | "prores" | "csv" | "json" | "svg" | "svg-moving" | "lottie" | "coco" | "coco-rle" | "otio" | "pdf")[];
+            };
+            /** Presets */
+            presets: components["schemas"]["Preset"][];
+        };
+        /**
          * Preview
          * @description What a delivery would hold, and what the artist should know before ordering it.
          */
         Preview: {
+            /** Count */
+            count: number;
+            estimate: components["schemas"]["Estimate"] | null;
             /** Files */
             files: string[];
+            /** Frames */
+            frames: number;
             /** Remarks */
             remarks: string[];
         };
@@ -7097,6 +7377,35 @@ export interface operations {
             };
         };
     };
+    list_presets: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Presets"];
+                };
+            };
+            /** @description A problem (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     read_session: {
         parameters: {
             query?: never;
@@ -7677,10 +7986,18 @@ export interface operations {
             content: {
                 /**
                  * @example {
-                 *       "composite": false,
-                 *       "corners": true,
-                 *       "each_cover": true,
-                 *       "matte": true
+                 *       "items": [
+                 *         {
+                 *           "form": "png8",
+                 *           "what": "union"
+                 *         },
+                 *         {
+                 *           "form": "exr-half",
+                 *           "together": "channels",
+                 *           "what": "cover"
+                 *         }
+                 *       ],
+                 *       "name": "Mattes"
                  *     }
                  */
                 "application/json": components["schemas"]["Order"];
@@ -7720,9 +8037,16 @@ export interface operations {
             content: {
                 /**
                  * @example {
-                 *       "composite": true,
-                 *       "corners": true,
-                 *       "matte": true
+                 *       "items": [
+                 *         {
+                 *           "form": "png8",
+                 *           "what": "union"
+                 *         },
+                 *         {
+                 *           "form": "csv",
+                 *           "what": "motion"
+                 *         }
+                 *       ]
                  *     }
                  */
                 "application/json": components["schemas"]["Order"];
@@ -7826,6 +8150,37 @@ export interface operations {
             };
         };
     };
+    fetch_shot_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description A problem (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     start_fresh: {
         parameters: {
             query?: never;
@@ -7915,6 +8270,48 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Past"][];
+                };
+            };
+            /** @description A problem (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    bring_in: {
+        parameters: {
+            query: {
+                revision: number;
+                /** @description what the file is called */
+                name: string;
+                frame: number;
+                /** @description the edit's own id, so that it is made only once */
+                edit?: string | null;
+            };
+            header?: never;
+            path: {
+                shot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShotChange"];
                 };
             };
             /** @description A problem (RFC 9457) */

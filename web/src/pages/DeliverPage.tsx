@@ -1,119 +1,250 @@
 import { useQuery } from "@tanstack/react-query";
-import { Download, Trash2 } from "lucide-react";
+import { Download, FileDown, Trash2 } from "lucide-react";
 import { useState } from "react";
 
-import { api, data, say, type Job, type Order, type ShotState } from "../api/client";
+import {
+  api,
+  data,
+  say,
+  type Job,
+  type Preset,
+  type Presets,
+  type Preview,
+  type ShotState,
+} from "../api/client";
+import { cancelJob, goingOn, useJobs } from "../panels/JobLine";
+import { useVersions } from "../panels/VersionRows";
 import { Button, IconButton } from "../ui/Button";
+import { bytesText } from "../ui/bytes";
+import { NumberField } from "../ui/NumberField";
 import { PageHeader } from "../ui/PageHeader";
 import { Progress } from "../ui/Progress";
-import { cancelJob, goingOn, useJobs } from "../panels/JobLine";
+import { Select } from "../ui/Select";
+import { TextField } from "../ui/TextField";
+import { DeliveryItems } from "./DeliveryItems";
 
-type Preview = { files: string[]; remarks: string[] };
-
-const CHOICES: { name: keyof Order; label: string; about: string }[] = [
-  {
-    name: "matte",
-    label: "Matte sequence",
-    about: "8-bit PNG, all shown covers together, numbered like the plate",
-  },
-  {
-    name: "each_cover",
-    label: "One matte sequence for each cover and subject",
-    about: "8-bit PNG, a folder each",
-  },
-  {
-    name: "subjects",
-    label: "Subjects cut out",
-    about: "16-bit PNG, their own colours with the matte as alpha",
-  },
-  { name: "composite", label: "Composite movie", about: "H.264 in mp4, at the plate's rate" },
-  { name: "corners", label: "Pane corners", about: "CSV, four corners a frame in plate pixels" },
+const SIZES = [
+  { value: "1", label: "Full size" },
+  { value: "0.5", label: "Half size" },
+  { value: "0.25", label: "A quarter" },
 ];
 
 /** What goes out, and the packages that were rendered. */
 export function DeliverPage({ id }: { id: string }) {
-  const [order, setOrder] = useState<Order>({
-    matte: true,
-    each_cover: false,
-    subjects: false,
-    composite: true,
-    corners: true,
-  });
   const shot = useQuery({
     queryKey: ["shot", id],
     queryFn: () => data<ShotState>(api.GET("/api/shots/{shot_id}", { params: { path: { shot_id: id } } })),
     gcTime: 0,
   });
-  const preview = useQuery({
-    queryKey: ["delivery", id, order, shot.data?.revision],
-    queryFn: () =>
-      data<Preview>(
-        api.POST("/api/shots/{shot_id}/deliveries/preview", {
-          params: { path: { shot_id: id } },
-          body: order,
-        }),
-      ),
-    placeholderData: (old) => old,
-  });
-  const jobs = useJobs(id).data?.filter((job) => job.kind === "deliver") ?? [];
-  const render = () =>
-    api
-      .POST("/api/shots/{shot_id}/deliveries", { params: { path: { shot_id: id } }, body: order })
-      .catch(say);
+  const known = useQuery({ queryKey: ["presets"], queryFn: () => data<Presets>(api.GET("/api/presets")) });
   const settings = shot.data?.elements.settings;
   const name = settings?.kind === "settings" ? settings.name : "";
   return (
     <main className="min-h-full">
       <PageHeader title="Deliver" way={name ? [{ href: `/shots/${id}`, name }] : []} />
-      <div className="mx-auto grid max-w-[1080px] grid-cols-[400px_minmax(0,1fr)] gap-12 px-6 py-6">
-        {shot.error && <p>{shot.error.message}</p>}
-        <section aria-label="What goes out">
-          <h2 className="mb-2 font-semibold">What goes out</h2>
-          {CHOICES.map((choice) => (
-            <label key={choice.name} className="mb-2 flex items-start gap-2.5">
-              <input
-                type="checkbox"
-                className="mt-1 accent-teal"
-                checked={Boolean(order[choice.name])}
-                onChange={(event) => setOrder({ ...order, [choice.name]: event.target.checked })}
-              />
-              <span>
-                {choice.label}
-                <span className="block text-ink-soft">{choice.about}</span>
-              </span>
-            </label>
-          ))}
-          {preview.data?.remarks.map((remark) => (
-            <p key={remark} className="my-2 border-l-[3px] border-marigold pl-3">
-              {remark}
-            </p>
-          ))}
+      {shot.error && <p className="px-6 py-6">{shot.error.message}</p>}
+      {shot.data && known.data && <Ordering shot={shot.data} known={known.data} />}
+    </main>
+  );
+}
+
+function Ordering({ shot, known }: { shot: ShotState; known: Presets }) {
+  const [preset, setPreset] = useState<Preset>(known.presets[0]!);
+  const [of, setOf] = useState<number | null>(null);
+  const versions = useVersions(shot.id).data ?? [];
+  const order = { ...preset, of };
+  const preview = useQuery({
+    queryKey: ["delivery", shot.id, order, shot.revision],
+    queryFn: () =>
+      data<Preview>(
+        api.POST("/api/shots/{shot_id}/deliveries/preview", {
+          params: { path: { shot_id: shot.id } },
+          body: order,
+        }),
+      ),
+    enabled: preset.items.length > 0,
+    placeholderData: (old) => old,
+    retry: false,
+  });
+  const render = () =>
+    api
+      .POST("/api/shots/{shot_id}/deliveries", { params: { path: { shot_id: shot.id } }, body: order })
+      .catch(say);
+  const change = (part: Partial<Preset>) => setPreset({ ...preset, ...part });
+  return (
+    <div className="mx-auto grid max-w-[1120px] grid-cols-[500px_minmax(0,1fr)] gap-10 px-6 py-5">
+      <section aria-label="What goes out">
+        <div className="mb-3 grid grid-cols-[88px_minmax(0,1fr)] items-center gap-2">
+          <span>Begin with</span>
+          <Select
+            label="Begin with"
+            options={known.presets.map((p) => ({ value: p.name, label: p.name }))}
+            value={preset.name}
+            onPick={(chosen) => setPreset(known.presets.find((p) => p.name === chosen)!)}
+          />
+          <span>Made of</span>
+          <Select
+            label="Made of"
+            options={[
+              { value: "", label: `The shot as it is now (r${shot.revision})` },
+              ...versions.map((v) => ({ value: String(v.number), label: `${v.label}, ${v.name}` })),
+            ]}
+            value={of === null ? "" : String(of)}
+            onPick={(chosen) => setOf(chosen === "" ? null : Number(chosen))}
+          />
+        </div>
+        <DeliveryItems items={preset.items} known={known} change={(items) => change({ items })} />
+        <How preset={preset} shot={shot} change={change} />
+      </section>
+      <section aria-label="Files">
+        <div className="mb-2 flex items-baseline justify-between">
+          <h2 className="font-semibold">Files</h2>
+          {preview.data && !preview.error && (
+            <span className="text-ink-soft" data-testid="estimate">
+              {told(preview.data)}
+            </span>
+          )}
+        </div>
+        {preview.error ? (
+          <p role="alert" className="border-l-[3px] border-brick pl-3">
+            {preview.error.message}
+          </p>
+        ) : (
+          <ul className="max-h-56 overflow-y-auto rounded-md border border-line bg-cloth-raised px-4 py-2">
+            {preset.items.length === 0 && (
+              <li className="text-ink-soft">Nothing is chosen yet. Add something.</li>
+            )}
+            {preset.items.length > 0 &&
+              preview.data?.files.map((file) => (
+                <li key={file} className="truncate py-0.5" title={file}>
+                  {file}
+                </li>
+              ))}
+          </ul>
+        )}
+        {preview.data?.remarks.map((remark) => (
+          <p key={remark} className="my-2 border-l-[3px] border-marigold pl-3">
+            {remark}
+          </p>
+        ))}
+        <div className="mt-3 flex items-center gap-4">
           <Button
             look="main"
-            className="mt-2"
-            disabled={!Object.values(order).some(Boolean)}
+            disabled={preset.items.length === 0 || preview.error !== null}
             onClick={() => void render()}
           >
             Render delivery
           </Button>
-        </section>
-        <section aria-label="Files">
-          <h2 className="mb-2 font-semibold">Files</h2>
-          <ul className="rounded-md border border-line bg-cloth-raised px-4 py-2">
-            {preview.data?.files.map((file) => (
-              <li key={file} className="truncate py-0.5">
-                {file}
-              </li>
-            ))}
-          </ul>
-          <h2 className="mt-6 mb-2 font-semibold">Rendered</h2>
-          {jobs.length === 0 && <p className="text-ink-soft">Nothing has been rendered yet.</p>}
-          {jobs.map((job) => (
-            <Delivery key={job.id} job={job} />
-          ))}
-        </section>
+          <a
+            className="inline-flex items-center gap-1.5 text-teal hover:underline"
+            href={`/api/shots/${shot.id}/file`}
+            download
+          >
+            <FileDown size={16} /> Save the shot file
+          </a>
+        </div>
+        <Rendered id={shot.id} />
+      </section>
+    </div>
+  );
+}
+
+/** Names, frames and size of what is written. */
+function How(props: { preset: Preset; shot: ShotState; change: (part: Partial<Preset>) => void }) {
+  const { preset, shot, change } = props;
+  const { first, count } = shot.plate;
+  const last = first + count - 1;
+  return (
+    <div className="mt-4 grid grid-cols-[88px_minmax(0,1fr)] items-center gap-x-2 gap-y-2">
+      <span>Names</span>
+      <TextField
+        label="Pattern of names"
+        className="w-full"
+        longest={240}
+        value={preset.pattern}
+        onCommit={(pattern) => change({ pattern })}
+      />
+      <span>Frames</span>
+      <div className="flex items-center gap-2">
+        <NumberField
+          label="First frame"
+          caption="from"
+          min={first}
+          max={preset.last ?? last}
+          value={preset.first ?? first}
+          onCommit={(value) => change({ first: value })}
+        />
+        <NumberField
+          label="Last frame"
+          caption="to"
+          min={preset.first ?? first}
+          max={last}
+          value={preset.last ?? last}
+          onCommit={(value) => change({ last: value })}
+        />
+        <NumberField
+          label="Handles"
+          caption="handles"
+          min={0}
+          max={1000}
+          value={preset.handles}
+          onCommit={(handles) => change({ handles })}
+        />
       </div>
-    </main>
+      <span>Numbers</span>
+      <Select
+        label="Numbers"
+        options={[
+          { value: "plate", label: "As the plate's" },
+          { value: "one", label: "From 1" },
+        ]}
+        value={preset.numbering}
+        onPick={(numbering) => change({ numbering: numbering as Preset["numbering"] })}
+      />
+      <span>Size</span>
+      <Select
+        label="Size"
+        options={SIZES}
+        value={String(preset.scale)}
+        onPick={(scale) => change({ scale: Number(scale) })}
+      />
+      {preset.items.some((item) => item.form.startsWith("exr")) && (
+        <>
+          <span>EXR</span>
+          <Select
+            label="EXR compression"
+            options={[
+              { value: "zip", label: "ZIP, exact" },
+              { value: "dwaa", label: "DWAA, smaller" },
+            ]}
+            value={preset.compression}
+            onPick={(compression) => change({ compression: compression as Preset["compression"] })}
+          />
+        </>
+      )}
+    </div>
+  );
+}
+
+/** How much it is, and what it will take as far as that is known. */
+function told({ count, frames, estimate }: Preview): string {
+  const what = `${count} files, ${frames} frames`;
+  if (!estimate) return what;
+  const { seconds } = estimate;
+  const time = seconds < 90 ? `${Math.max(Math.round(seconds), 1)} s` : `${Math.round(seconds / 60)} min`;
+  return `${what}, about ${bytesText(estimate.bytes)} and ${time}`;
+}
+
+function Rendered({ id }: { id: string }) {
+  const jobs = useJobs(id).data?.filter((job) => job.kind === "deliver") ?? [];
+  return (
+    <>
+      <h2 className="mt-6 mb-2 font-semibold">Rendered</h2>
+      {jobs.length === 0 && <p className="text-ink-soft">Nothing has been rendered yet.</p>}
+      {jobs.map((job) => (
+        <Delivery key={job.id} job={job} />
+      ))}
+    </>
   );
 }
 

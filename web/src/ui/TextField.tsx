@@ -6,6 +6,7 @@ export function TextField({
   value,
   className = "",
   suggestions,
+  longest = 80,
   onCommit,
 }: {
   label: string;
@@ -13,6 +14,8 @@ export function TextField({
   className?: string;
   /** What is usually wanted, offered while typing. */
   suggestions?: string[];
+  /** Characters that it takes. */
+  longest?: number;
   onCommit: (value: string) => void;
 }) {
   const [draft, setDraft] = useState<string | null>(null);
@@ -34,7 +37,7 @@ export function TextField({
       <input
         list={suggestions && list}
         aria-label={label}
-        maxLength={80}
+        maxLength={longest}
         className={`h-7 min-w-0 rounded-md border border-line bg-cloth-raised px-2 outline-none focus:border-teal ${className}`}
         value={draft ?? value}
         onChange={(event) => setDraft(event.target.value)}

@@ -1,0 +1,43 @@
+"""Bringing outlines, mattes as annotations, corners and timelines of others into a shot."""
+
+from __future__ import annotations
+
+from typing import Annotated, cast
+
+from fastapi import APIRouter, Body, Query
+
+from wiseglove.api.context import Ctx
+from wiseglove.api.people import Author
+from wiseglove.api.schemas import ShotChange
+from wiseglove.api.shots import EditId, finished
+from wiseglove.delivery.bring_in import read_into
+from wiseglove.interchange.drawn import UnreadableError
+from wiseglove.shot.edits import Edit
+from wiseglove.store import shots
+
+router = APIRouter(prefix="/api/shots/{shot_id}", tags=["shots"])
+LARGEST = 64_000_000
+"""Bytes of a file that is brought in by the page."""
+
+
+@router.post("/import")
+def bring_in(
+    shot_id: str,
+    context: Ctx,
+    author: Author,
+    revision: Annotated[int, Query(ge=0)],
+    name: Annotated[str, Query(min_length=1, max_length=255, description="what the file is called")],
+    frame: int,
+    file: Annotated[bytes, Body(media_type="application/octet-stream", description="the file itself")],
+    edit: Annotated[EditId | None, Query(description="the edit's own id, so that it is made only once")] = None,
+) -> ShotChange:
+    """What an SVG, Lottie, COCO, CSV, OTIO or shot file holds, as one edit that can be undone."""
+    if len(file) > LARGEST:
+        raise UnreadableError(
+            f"{name} is larger than {LARGEST // 1_000_000} MB. Nothing was brought in. Bring it in with wiseglove import."
+        )
+    with context.database.transaction() as session:  # what is in it is understood before any lock is taken
+        shot = shots.load(session, shot_id)
+    made, _ = read_into(shot, name, file, frame)
+    with context.database.transaction() as session:
+        return finished(session, shots.apply(session, shot_id, revision, cast(Edit, made), edit, author))
