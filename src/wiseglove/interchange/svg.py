@@ -16,7 +16,7 @@ from defusedxml.common import DefusedXmlException
 from defusedxml.ElementTree import fromstring
 from svgpathtools import Arc, CubicBezier, Line, Path, QuadraticBezier, parse_path
 from svgpathtools.parser import parse_transform
-from svgpathtools.svg_to_paths import ellipse2pathd, polygon2pathd, polyline2pathd, rect2pathd
+from svgpathtools.svg_to_paths import ellipse2pathd, rect2pathd
 
 from wiseglove.interchange.drawn import MOST_OUTLINES, Curve, Layer, Mode, Points, Sheet, UnreadableError, curve
 
@@ -73,7 +73,7 @@ def write(layers: list[Layer], sheet: Sheet, frame: int | None = None) -> str:
 def _layer(layer: Layer, sheet: Sheet, frame: int | None, number: int) -> str:
     content = ""
     for at, each in enumerate(layer.curves):
-        drawn = _drawn(each, sheet, frame, layer.name)
+        drawn = _drawn(each, sheet, frame, layer.name, at)
         if drawn is None:
             continue
         if each.mode == "limits":
@@ -84,9 +84,9 @@ def _layer(layer: Layer, sheet: Sheet, frame: int | None, number: int) -> str:
     return content
 
 
-def _drawn(each: Curve, sheet: Sheet, frame: int | None, name: str) -> str | None:
+def _drawn(each: Curve, sheet: Sheet, frame: int | None, name: str, at: int) -> str | None:
     tone = "#000000" if each.mode == "cuts" else "#ffffff"
-    about = f'fill="{tone}" data-cover={quoteattr(name)} data-mode="{each.mode}"'
+    about = f'fill="{tone}" data-cover={quoteattr(name)} data-mode="{each.mode}" data-at="{at}"'
     if frame is not None:
         found = np.flatnonzero(each.frames == frame)
         if not len(found) or each.strength[found[0]] <= 0:
@@ -119,14 +119,14 @@ def read(text: bytes, sheet: Sheet, frame: int) -> list[Layer]:
     """
     root = _parsed(text)
     scale = _scale(root, sheet)
-    found: list[tuple[str, Curve]] = []
+    found: list[tuple[str, int, Curve]] = []
     _gather(root, scale, "", sheet, frame, found)
     if not found:
         raise UnreadableError(
             "No closed shape was found in this SVG. Nothing was brought in. Turn text and strokes into paths first."
         )
     layers: dict[str, list[Curve]] = {}
-    for name, each in found:
+    for name, _, each in sorted(found, key=lambda f: f[1]):  # as they were drawn; limits stand before what they clip
         layers.setdefault(name, []).append(each)
     return [Layer(name, curves) for name, curves in layers.items()]
 
@@ -168,7 +168,12 @@ SKIPPED = {"script", "style", "metadata", "text", "image", "foreignObject", "sym
 
 
 def _gather(
-    node: ElementTree.Element, outer: np.ndarray, named: str, sheet: Sheet, frame: int, found: list[tuple[str, Curve]]
+    node: ElementTree.Element,
+    outer: np.ndarray,
+    named: str,
+    sheet: Sheet,
+    frame: int,
+    found: list[tuple[str, int, Curve]],
 ) -> None:
     tag = _tag(node)
     if tag in SKIPPED or len(found) >= MOST_OUTLINES:
@@ -179,7 +184,8 @@ def _gather(
         if data:
             name = node.get("data-cover") or node.get("id") or named or "Shape"
             mode: Mode = next((m for m in MODES if m == node.get("data-mode")), "adds")
-            found += [(name, each) for each in _curves(node, data, matrix, mode, sheet, frame)]
+            at = int(node.get("data-at", "0"))
+            found += [(name, at, each) for each in _curves(node, data, matrix, mode, sheet, frame)]
     except UnreadableError:
         raise
     except (ValueError, IndexError, KeyError, TypeError, AttributeError, ZeroDivisionError) as error:
@@ -195,8 +201,9 @@ def _shape_data(node: ElementTree.Element, tag: str) -> str:
     if tag == "path":
         return node.get("d", "")
     if tag in ("polygon", "polyline"):
-        points = node.get("points", "").strip()
-        return str(polygon2pathd(points) if tag == "polygon" else polyline2pathd(points)) if points else ""
+        numbers = re.findall(r"[-+]?(?:\d+\.?\d*|\.\d+)(?:[eE][-+]?\d+)?", node.get("points", ""))
+        pairs = [f"{x} {y}" for x, y in zip(numbers[::2], numbers[1::2], strict=False)]
+        return f"M{' L'.join(pairs)}Z" if len(pairs) > 2 else ""
     if tag in ("circle", "ellipse"):
         return str(ellipse2pathd(dict(node.attrib)))
     if tag == "rect" and "%" not in node.get("width", "0"):

@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 from fractions import Fraction
+from typing import Any
 
 import opentimelineio as otio
+import orjson
 
 from wiseglove.interchange.drawn import Sheet, UnreadableError
 
@@ -63,32 +66,67 @@ def write(name: str, sheet: Sheet, target: str, markers: list[Marker]) -> str:
 
 
 def read(text: str) -> Read:
-    """The first clip of a timeline that says its range. Raises UnreadableError."""
+    """The first clip of a timeline that says its range. Raises UnreadableError.
+
+    Read as the JSON that it is: the library that writes it takes the whole process down on some files that are not whole.
+    """
     try:
-        found = otio.adapters.read_from_string(text, "otio_json")
-        clips = [found] if isinstance(found, otio.schema.Clip) else list(found.find_clips())
-    except (otio.exceptions.OTIOError, ValueError, TypeError, AttributeError) as error:
+        found = orjson.loads(text)
+        clips = list(_clips(found, 0))
+    except (orjson.JSONDecodeError, RecursionError) as error:
         raise UnreadableError(f"This is not a timeline that can be read: {error}. Nothing was brought in.") from error
     for clip in clips:
-        own = clip.metadata.get("wiseglove", {}) if clip.metadata else {}
         try:
-            span = clip.source_range or clip.available_range()
-        except otio.exceptions.OTIOError:
-            continue
-        reference = clip.media_reference
-        target = reference.target_url if isinstance(reference, otio.schema.ExternalReference) else None
-        rate = Fraction(str(own["rate"])) if "rate" in own else _rate(span.start_time.rate)
-        markers = [
-            Marker(
-                m.name, round(m.marked_range.start_time.value),
-                str(m.metadata.get("wiseglove", {}).get("text", "")), str(m.metadata.get("wiseglove", {}).get("kind", "note")),
-            )
-            for m in clip.markers
-        ]  # fmt: skip
-        return Read(
-            clip.name or "Shot", round(span.start_time.value), round(span.duration.value), rate, target, markers
-        )
+            return _read_clip(clip)
+        except (KeyError, TypeError, ValueError, AttributeError, OverflowError, ZeroDivisionError):
+            continue  # one that does not say its range
     raise UnreadableError("No clip of this timeline says its range. Nothing was brought in.")
+
+
+DEEPEST = 60
+
+
+def _clips(found: Any, depth: int) -> Iterator[dict[str, Any]]:
+    """All clips of a timeline, in their order."""
+    if depth > DEEPEST:
+        return
+    if isinstance(found, list):
+        for each in found:
+            yield from _clips(each, depth + 1)
+    elif isinstance(found, dict):
+        if str(found.get("OTIO_SCHEMA", "")).startswith("Clip."):
+            yield found
+        for key in ("tracks", "children"):
+            yield from _clips(found.get(key), depth + 1)
+
+
+def _read_clip(clip: dict[str, Any]) -> Read:
+    own = (clip.get("metadata") or {}).get("wiseglove", {})
+    references = clip.get("media_references") or {"": clip.get("media_reference")}
+    reference = (
+        references.get(clip.get("active_media_reference_key", ""), None) or next(iter(references.values())) or {}
+    )
+    span = clip.get("source_range") or reference["available_range"]
+    first, count = float(span["start_time"]["value"]), float(span["duration"]["value"])
+    rate = Fraction(str(own["rate"])) if "rate" in own else _rate(float(span["start_time"]["rate"]))
+    if not (count >= 1 and abs(first) < 1e9 and count < 1e9 and rate > 0):
+        raise ValueError("no range")
+    markers = []
+    for marker in clip.get("markers") or []:
+        said = (marker.get("metadata") or {}).get("wiseglove", {})
+        at = round(float(marker["marked_range"]["start_time"]["value"]))
+        markers.append(
+            Marker(str(marker.get("name") or ""), at, str(said.get("text", "")), str(said.get("kind", "note")))
+        )
+    target = reference.get("target_url")
+    return Read(
+        str(clip.get("name") or "Shot"),
+        round(first),
+        round(count),
+        rate,
+        None if target is None else str(target),
+        markers,
+    )
 
 
 def _rate(value: float) -> Fraction:

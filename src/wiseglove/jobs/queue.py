@@ -147,7 +147,7 @@ async def _work_once(settings: Settings, database: Database, concurrency: int, q
         rescue = asyncio.create_task(_rescue(app, database, settings.database_url))
         try:
             await app.run_worker_async(
-                queues=queues or (),
+                queues=queues,  # type: ignore[arg-type]  # None is all of them
                 concurrency=concurrency,
                 fetch_job_polling_interval=2.0,
                 install_signal_handlers=False,

@@ -69,6 +69,8 @@ FFV1_ALPHA = Codec("ffv1", "matroska", "rgba", "bgra", {"level": "3", "slices": 
 PRORES = Codec(
     "prores_ks", "mov", "rgba64le", "yuva444p10le", {"profile": "4444", "alpha_bits": "16", "vendor": "apl0"}
 )
+BT709 = 1
+"""Primaries, transfer and matrix of ITU-R BT.709 by ITU-T H.273."""
 THREADS = 2
 """Of an encoder: a fixed number, as what comes out may depend on it."""
 
@@ -97,7 +99,7 @@ class MovieWriter:
         context.thread_count = THREADS
         if codec.is_yuv:
             context.color_range = ColorRange.MPEG
-            context.color_primaries = context.color_trc = context.colorspace = 1  # BT.709 (ITU-T H.273)
+            context.color_primaries = context.color_trc = context.colorspace = BT709
         context.time_base = 1 / rate
         self._stream, self._count, self._codec = stream, 0, codec
 
@@ -116,6 +118,7 @@ class MovieWriter:
                 src_color_range=ColorRange.JPEG,
                 dst_color_range=ColorRange.MPEG,
             )
+            frame.color_primaries = frame.color_trc = BT709  # some encoders take them from the picture
         elif codec.keeps != codec.takes:
             frame = frame.reformat(format=codec.keeps)
         frame.pts = self._count
