@@ -58,7 +58,7 @@ def write(layers: list[Layer], sheet: Sheet, frame: int | None = None) -> str:
             f'<metadata data-first="{sheet.first}" data-count="{sheet.count}" data-rate="{sheet.rate}"></metadata>'
         )
     lines.append('<rect width="100%" height="100%" fill="#000000"/>')
-    for number, layer in enumerate(layers):
+    for number, layer in enumerate(reversed(layers)):  # the nearest is painted last
         drawn = _layer(layer, sheet, frame, number)
         if drawn:
             whole = '<rect width="100%" height="100%" fill="#ffffff"'
@@ -128,7 +128,7 @@ def read(text: bytes, sheet: Sheet, frame: int) -> list[Layer]:
     layers: dict[str, list[Curve]] = {}
     for name, _, each in sorted(found, key=lambda f: f[1]):  # as they were drawn; limits stand before what they clip
         layers.setdefault(name, []).append(each)
-    return [Layer(name, curves) for name, curves in layers.items()]
+    return [Layer(name, curves) for name, curves in reversed(layers.items())]
 
 
 def _parsed(text: bytes) -> ElementTree.Element:

@@ -147,26 +147,36 @@ class MovieWriter:
 def joined(parts: Sequence[Path], out: Path, codec: Codec, rate: Fraction) -> None:
     """Movies of the same kind one after the other, without encoding them again; each begins with a whole picture."""
     options = {"movflags": "+faststart"} if codec.container in ("mp4", "mov") else {}
+    # A short part may need fewer pictures decoded ahead than a long one; the delay of the longest holds for all.
+    ahead = max(_ahead(part, rate) for part in parts)
     with av.open(str(out), "w", format=codec.container, options={**options, "fflags": "+bitexact"}) as target:
         stream: Any = None
-        done = 0
+        done = decoded = 0
         for part in parts:
             with av.open(str(part)) as source:
                 own = source.streams.video[0]
                 if stream is None:
                     stream = target.add_stream_from_template(own)
-                count = 0
+                first = decoded
                 for packet in source.demux(own):
                     if packet.size == 0:
                         continue
                     # Times are whole frames, whatever unit this part's container counts in.
-                    shown, decoded = _in_frames(packet.pts, own, rate), _in_frames(packet.dts, own, rate)
+                    shown = _in_frames(packet.pts, own, rate)
                     packet.time_base = 1 / rate
-                    packet.pts, packet.dts, packet.duration = shown + done, decoded + done, 1
+                    packet.pts, packet.dts, packet.duration = shown + done, decoded - ahead, 1
                     packet.stream = stream
                     target.mux(packet)
-                    count += 1
-                done += count
+                    decoded += 1
+                done += decoded - first
+
+
+def _ahead(part: Path, rate: Fraction) -> int:
+    """How many frames before it is shown the first picture of a movie is decoded."""
+    with av.open(str(part)) as source:
+        own = source.streams.video[0]
+        packet = next(p for p in source.demux(own) if p.size)
+        return max(_in_frames(packet.pts, own, rate) - _in_frames(packet.dts, own, rate), 0)
 
 
 def _in_frames(value: int | None, stream: Any, rate: Fraction) -> int:

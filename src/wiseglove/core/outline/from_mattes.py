@@ -126,7 +126,8 @@ def _consistent(lines: dict[int, Array], areas: dict[int, float], tolerance: flo
     first = max(areas, key=lambda f: areas[f])
     while True:
         try:
-            shape = np.asarray(fit_sparsely(lines[first], tolerance, points).points[:, :6], np.float64)
+            line = _clockwise(lines[first])
+            shape = np.asarray(fit_sparsely(line, tolerance, points).points[:, :6], np.float64)
             break
         except ValueError:
             tolerance *= 1.5
@@ -135,11 +136,10 @@ def _consistent(lines: dict[int, Array], areas: dict[int, float], tolerance: flo
         dense = _dense(lines[first])
         at = _places_on(dense, shape[:, :2])
         for frame in order:
-            following, shift = _aligned(dense, _dense(lines[frame]))
-            at = _moved(dense, following, at)
+            following, back = _aligned(dense, _dense(lines[frame]))
+            at = _moved(dense, back, at)
             dense = following
             out[frame] = _fitted(dense, at)
-            del shift
     return out
 
 
@@ -149,9 +149,14 @@ def _dense(line: Array) -> Array:
     along = np.concatenate([[0], np.cumsum(np.hypot(*np.diff(closed, axis=0).T))])
     wanted = np.linspace(0, along[-1], DENSE, endpoint=False)
     out = np.stack([np.interp(wanted, along, closed[:, i]) for i in (0, 1)], axis=1)
-    x, y = out.T
+    return _clockwise(out)
+
+
+def _clockwise(line: Array) -> Array:
+    """A closed line the way round that is clockwise as it is seen."""
+    x, y = line.T
     area = float(np.dot(x, np.roll(y, -1)) - np.dot(y, np.roll(x, -1)))
-    return np.asarray(out if area >= 0 else out[::-1], np.float64)
+    return np.asarray(line if area >= 0 else line[::-1], np.float64)
 
 
 def _places_on(dense: Array, places: Array) -> Array:
@@ -160,15 +165,22 @@ def _places_on(dense: Array, places: Array) -> Array:
     return np.asarray(np.argmin(distance, axis=1), np.float64)
 
 
-def _aligned(before: Array, after: Array) -> tuple[Array, int]:
-    """The next border begun where it lies on the one before best: of all turns that of the smallest squared distance."""
-    one, other = before - before.mean(0), after - after.mean(0)
-    # sum |a_i - b_(i+s)|^2 is smallest where the circular correlation is largest
-    product = np.zeros(DENSE)
-    for axis in (0, 1):
-        product += np.fft.irfft(np.conj(np.fft.rfft(one[:, axis])) * np.fft.rfft(other[:, axis]), DENSE)
-    shift = int(np.argmax(product))
-    return np.roll(after, -shift, axis=0), shift
+def _aligned(before: Array, after: Array) -> tuple[Array, Array]:
+    """The next border begun where it lies on the one before best, as it is and as it was before it shifted, turned and grew.
+
+    With places as complex numbers z, the sum of |a - r b|^2 over the best r is smallest where the circular correlation of a and
+    b is largest (Umeyama 1991 gives the same r).
+    """
+    one, other = _complex(before), _complex(after)
+    one, other = one - one.mean(), other - other.mean()
+    product = np.fft.ifft(np.conj(np.fft.fft(one)) * np.fft.fft(other))
+    shift = int(np.argmax(np.abs(product)))
+    back = np.roll(other, -shift) * np.conj(product[shift]) / np.abs(other**2).sum()
+    return np.roll(after, -shift, axis=0), np.stack([back.real, back.imag], axis=1) + before.mean(0)
+
+
+def _complex(line: Array) -> NDArray[np.complex128]:
+    return np.asarray(line[:, 0] + 1j * line[:, 1])
 
 
 NEAR = DENSE // 60

@@ -1,0 +1,107 @@
+"""The commands on shot files, as a farm or a terminal gives them."""
+
+from __future__ import annotations
+
+import json
+import os
+from pathlib import Path
+
+import cv2
+import pytest
+from typer.testing import CliRunner
+
+from tests.builders import HEIGHT, WIDTH, write_movie
+from wiseglove.cli import app
+
+SVG = f"""<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 {WIDTH} {HEIGHT}">
+<circle id="Thumb" cx="40" cy="40" r="20"/><rect id="Card" x="70" y="30" width="40" height="30"/></svg>"""
+
+
+def told(*words: object) -> tuple[int, str]:
+    done = CliRunner().invoke(app, [str(w) for w in words])
+    assert done.exception is None or isinstance(done.exception, SystemExit), done.exception
+    return done.exit_code, done.output
+
+
+@pytest.fixture
+def shot(tmp_path: Path) -> Path:
+    plate = write_movie(tmp_path / "tap.mp4", 26)
+    path = tmp_path / "tap.shot.json"
+    code, said = told("new", plate, "--out", path, "--name", "Panel tap")
+    assert (code, "128x96, frames 1001 to 1026, 25 a second" in said) == (0, True)
+    (tmp_path / "a.svg").write_text(SVG)
+    (tmp_path / "corners.csv").write_text("frame,x1,y1,x2,y2,x3,y3,x4,y4\n1001,20,15,105,18,100,80,22,76\n")
+    assert told("import", path, tmp_path / "a.svg") == (0, "Card: 1 outline, 1 key\nThumb: 1 outline, 1 key\n")
+    assert told("import", path, tmp_path / "corners.csv", "--name", "Screen")[0] == 0
+    return path
+
+
+def test_mattes_composite_delivery_and_check(shot: Path, tmp_path: Path) -> None:
+    for number, (how, count, depth) in enumerate(
+        [
+            ((), 26, "uint8"), (("--cover", "Thumb", "--depth", "16", "--range", "1003:1005"), 3, "uint16"),
+            (("--pane", "Screen", "--holdout", "--depth", "16", "--format", "tiff", "--range", "1003:1003"), 1, "uint16"),
+        ]
+    ):  # fmt: skip
+        out = tmp_path / f"m{number}"
+        code, said = told("matte", shot, *how, "--out", out)
+        assert code == 0, said
+        pictures = [p for p in sorted(out.iterdir()) if p.suffix != ".json"]
+        assert len(pictures) == count
+        seen = cv2.imread(str(pictures[0]), cv2.IMREAD_UNCHANGED)
+        assert (seen.dtype.name, seen.shape, seen.max() > 0) == (depth, (HEIGHT, WIDTH), True)
+    assert told("composite", shot, "--out", tmp_path / "c.mp4")[0] == 0
+    reader = cv2.VideoCapture(str(tmp_path / "c.mp4"))
+    assert reader.get(cv2.CAP_PROP_FRAME_COUNT) == 26
+    out = tmp_path / "delivery"
+    assert told("deliver", shot, "--preset", "Everything by itself", "--out", out, "--range", "1001:1002")[0] == 0
+    assert told("check", out)[0] == 0
+    (picture, *_) = sorted(out.rglob("*matte.1001.png"))
+    picture.write_bytes(picture.read_bytes()[:-9])
+    code, said = told("check", out)
+    assert code == 1
+    assert "bytes, not" in said
+
+
+def test_wrong_use_ends_with_two_and_a_failure_with_one(shot: Path, tmp_path: Path) -> None:
+    out = tmp_path / "out"
+    full = tmp_path / "full"
+    full.mkdir()
+    (full / "mine.txt").write_text("keep")
+    (tmp_path / "no.json").write_text('{"kind": "other"}')
+    wrong = [
+        ("matte", shot, "--cover", "Gone", "--out", out), ("matte", shot, "--range", "9:1", "--out", out),
+        ("matte", shot, "--holdout", "--out", out), ("matte", shot, "--depth", "8", "--format", "exr", "--out", out),
+        ("deliver", shot, "--preset", "Nothing", "--out", out), ("check", tmp_path), ("check", tmp_path / "none"),
+        ("matte", tmp_path / "none.json", "--out", out), ("matte", tmp_path / "no.json", "--out", out),
+        ("import", shot, tmp_path / "none.svg"), ("import", shot, tmp_path / "tap.mp4", "--at", "5000"),
+    ]  # fmt: skip
+    for words in wrong[:10]:
+        code, said = told(*words)
+        assert code == 2, (words, said)
+        assert said.strip().endswith(".")
+        assert not out.exists()
+    for words in (("matte", shot, "--out", full), ("new", tmp_path / "none.mp4", "--out", tmp_path / "x.json")):
+        code, said = told(*words)
+        assert code == 1, said
+    assert sorted(os.listdir(full)) == ["mine.txt"]
+    (tmp_path / "tap.mp4").unlink()
+    code, said = told("matte", shot, "--out", tmp_path / "m")
+    assert code in (0, 1)  # mattes need no picture of the plate
+    code, said = told("composite", shot, "--out", tmp_path / "c.mp4")
+    assert code == 1
+    assert "cannot be found beside it" in said
+
+
+def test_a_preset_of_ones_own(shot: Path, tmp_path: Path) -> None:
+    preset = tmp_path / "p.json"
+    preset.write_text(
+        json.dumps({"items": [{"what": "cover", "form": "exr-half", "together": "channels"}], "last": 1002})
+    )
+    assert told("deliver", shot, "--preset", preset, "--out", tmp_path / "d")[0] == 0
+    manifest = json.loads((tmp_path / "d" / "manifest.json").read_text())
+    assert [f["channels"] for f in manifest["files"]] == [["Card", "Thumb"]] * 2
+    preset.write_text('{"items": [{"what": "composite", "form": "csv"}]}')
+    code, said = told("deliver", shot, "--preset", preset, "--out", tmp_path / "e")
+    assert code == 2
+    assert "cannot be written as csv" in said
