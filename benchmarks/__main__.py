@@ -6,6 +6,7 @@ import logging
 
 from benchmarks import (
     behind,
+    delivering,
     edges,
     feel,
     fills,
@@ -37,6 +38,7 @@ show(
         *behind.run(),
         *keys.run(),
         *sitting.run(),
+        *delivering.run(),
         *opening.run(),
         *taking_in.run(),
         *feel.run(),

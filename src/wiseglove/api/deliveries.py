@@ -92,7 +92,7 @@ def _remarks(shot: EvaluatedShot, order: Order, plan: Plan) -> list[str]:
         remarks.append(f"Hidden, and so left out: {', '.join(hidden)}.")
     if "composite" in what and not shot.panes:
         remarks.append("There is no pane, so the composite is the plate itself.")
-    if what & {"union", "cover", "holdout"} and not shot.covers:
+    if what & {"union", "cover", "holdout"} and not shot.covers and not shot.subjects:
         remarks.append("There is no cover, so the mattes are black.")
     wide, high = plan.box[2] - plan.box[0], plan.box[3] - plan.box[1]
     if any(o.form in ("mp4", "webm") for o in plan.outputs) and (wide % 2 or high % 2):

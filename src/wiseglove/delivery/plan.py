@@ -6,6 +6,7 @@ import re
 import string
 from collections.abc import Iterator
 from dataclasses import dataclass
+from itertools import takewhile
 from pathlib import PurePosixPath
 from typing import Any
 
@@ -84,10 +85,25 @@ class Plan:
         return [self.frames[i : i + CHUNK] for i in range(0, len(self.frames), CHUNK)]
 
     def listing(self) -> Iterator[str]:
-        """The files, a sequence as one line."""
+        """The files, a sequence as one line with its first and last number."""
         for output in self.outputs:
             first, last = output.names[0], output.names[-1]
-            yield first if first == last else f"{first} ... {PurePosixPath(last).name}"
+            yield first if first == last else _spanned(first, last)
+
+
+def _spanned(first: str, last: str) -> str:
+    """Two names that differ in a number as one: tap.[1001-1100].png."""
+    ahead, behind = _alike(first, last), _alike(first[::-1], last[::-1])
+    while ahead and first[ahead - 1].isdigit():
+        ahead -= 1
+    while behind and first[-behind].isdigit():
+        behind -= 1
+    return f"{first[:ahead]}[{first[ahead:-behind or None]}-{last[ahead:-behind or None]}]{first[len(first) - behind :]}"
+
+
+def _alike(one: str, other: str) -> int:
+    """How many characters two names begin with alike."""
+    return sum(1 for _ in takewhile(lambda pair: pair[0] == pair[1], zip(one, other, strict=False)))
 
 
 def is_sequence(item: Item) -> bool:

@@ -53,8 +53,9 @@ function Ordering({ shot, known }: { shot: ShotState; known: Presets }) {
   const [of, setOf] = useState<number | null>(null);
   const versions = useVersions(shot.id).data ?? [];
   const order = { ...preset, of };
+  const ended = useJobs(shot.id).data?.filter((job) => job.state === "done").length ?? 0;
   const preview = useQuery({
-    queryKey: ["delivery", shot.id, order, shot.revision],
+    queryKey: ["delivery", shot.id, order, shot.revision, ended],
     queryFn: () =>
       data<Preview>(
         api.POST("/api/shots/{shot_id}/deliveries/preview", {

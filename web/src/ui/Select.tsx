@@ -14,13 +14,14 @@ export function Select(props: {
   onPick: (value: string) => void;
 }) {
   const { label, options, value, onPick } = props;
+  const shown = options.find((o) => o.value === value)?.label ?? "";
   return (
     <Listbox value={value} onChange={onPick}>
       <ListboxButton
-        aria-label={label}
+        aria-label={`${label}: ${shown}`}
         className="flex h-7 min-w-0 flex-1 items-center justify-between gap-1 rounded-md border border-line bg-cloth-raised pr-1 pl-2 text-left hover:border-ink-soft"
       >
-        <span className="truncate">{options.find((o) => o.value === value)?.label ?? ""}</span>
+        <span className="truncate">{shown}</span>
         <ChevronDown size={14} className="shrink-0 text-ink-soft" />
       </ListboxButton>
       <ListboxOptions

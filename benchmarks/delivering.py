@@ -1,0 +1,221 @@
+"""How fast deliveries are rendered, what the check of them costs, and the memory of a worker at 4K.
+
+A 1080p H.264 plate of 100 frames; eight outlines of 24 points, about 300 by 400 px, that move and are blurred by the shutter;
+a pane with a clip. The peers are the same PNG or EXR files written by OpenCV alone, and libx264 alone.
+"""
+
+from __future__ import annotations
+
+import multiprocessing
+import resource
+import shutil
+import time
+from fractions import Fraction
+from pathlib import Path
+from tempfile import TemporaryDirectory
+from typing import Any
+
+import cv2
+import numpy as np
+
+from benchmarks.table import Row
+from wiseglove.core.geometry.bezier import ellipse
+from wiseglove.core.parallel import use_workers
+from wiseglove.core.warm import warm_up
+from wiseglove.delivery import readback
+from wiseglove.delivery.opened import Shot
+from wiseglove.delivery.preset import Item, Preset
+from wiseglove.delivery.run import chunk_into, key_of
+from wiseglove.media.encode import MovieWriter, png
+from wiseglove.shot.basics import PaneKey, new_id
+from wiseglove.shot.evaluated import EvaluatedShot
+from wiseglove.shot.model import Cover, Element, Insert, Key, Outline, Pane
+
+COUNT = 100
+PANE = ((480.0, 240.0), (1500.0, 260.0), (1480.0, 820.0), (500.0, 800.0))
+
+
+def _plate(folder: Path, wide: int, high: int, count: int) -> Path:
+    """Soft shapes that drift, with grain."""
+    rng = np.random.default_rng(3)
+    soft = cv2.resize(
+        rng.integers(30, 220, (9, 16, 3)).astype(np.uint8), (wide + 200, high), interpolation=cv2.INTER_CUBIC
+    )
+    grain = [rng.normal(0, 3, (high, wide, 1)) for _ in range(4)]
+    path = folder / "plate.mp4"
+    with MovieWriter(path, wide, high, Fraction(25)) as writer:
+        for i in range(count):
+            writer.write(np.clip(soft[:, i : i + wide] + grain[i % 4], 0, 255).astype(np.uint8))
+    return path
+
+
+def _shot(folder: Path, wide: int, high: int, count: int, covers: int) -> Shot:
+    """A shot of a plate with covers that move, before a pane."""
+    shot = Shot.new(str(_plate(folder, wide, high, count)), folder / "s.json", "Bench")
+    plate, depth = shot.document.plate, []
+    after: dict[str, Element | None] = {}
+    scale = high / 1080
+    for number in range(covers):
+        cover, outline = new_id(), new_id()
+        keys = []
+        for frame in (plate.first, plate.first + count // 2, plate.last):
+            x = (250 + 1400 * (number % 8) / 8 + 0.8 * (frame - plate.first)) * scale
+            points = ellipse(x, (300 + 60 * (number % 9)) * scale, 150 * scale, 200 * scale)
+            ring = np.repeat(points, 6, axis=0)
+            at = np.linspace(0, 2 * np.pi, 24, endpoint=False)
+            ring[:, :2] = np.stack([x + 150 * scale * np.cos(at), points[0, 1] + 200 * scale * np.sin(at)], axis=1)
+            ring[:, 2:] = 0
+            keys.append(Key(frame=frame, points=[tuple(p) for p in ring.tolist()]))  # type: ignore[misc]
+        after[outline] = Outline(id=outline, cover=cover, kinds=["free"] * 24, keys=keys)
+        after[cover] = Cover(id=cover, name=f"Cover {number}", colour="#56b4e9", outlines=[outline], shutter=180.0)
+        depth.append(cover)
+    corners = tuple((x * scale, y * scale) for x, y in PANE)
+    pane = new_id()
+    after[pane] = Pane(
+        id=pane, name="Screen", colour="#0f6a62", keys=[PaneKey(frame=plate.first, corners=corners)],  # type: ignore[arg-type]
+        insert=Insert(source="media", media=plate.media),
+    )  # fmt: skip
+    after["settings"] = shot.evaluated.settings.model_copy(update={"depth": [*depth, pane]})
+    shot.document = shot.document.with_elements(after)
+    shot.evaluated = EvaluatedShot.of(shot.document)
+    shot.save()
+    return shot
+
+
+def _timed(shot: Shot, folder: Path, item: Item) -> tuple[float, float]:
+    """Seconds of a delivery, and of them those that its check takes."""
+    spent = 0.0
+    real = readback.check
+
+    def clocked(*args: Any, **words: Any) -> list[str]:
+        nonlocal spent
+        began = time.perf_counter()
+        found = real(*args, **words)
+        spent = time.perf_counter() - began
+        return found
+
+    readback.check = clocked
+    began = time.perf_counter()
+    try:
+        shot.deliver(Preset(name="Bench", items=[item]), folder)
+    finally:
+        readback.check = real
+    took = time.perf_counter() - began
+    shutil.rmtree(folder)
+    return took, spent
+
+
+def _worker(path: Path, home: Path, first: int, step: int) -> None:
+    use_workers(1)
+    cv2.setNumThreads(1)
+    shot = Shot.open(path)
+    plan = shot.plan(Preset(name="Bench", items=[Item(what="composite", form="png8")]))
+    for number in range(first, len(plan.chunks), step):
+        chunk_into(
+            shot.evaluated,
+            plan,
+            plan.chunks[number],
+            shot.pictures,
+            home / key_of(shot.evaluated, plan),
+            lambda n: None,
+        )
+
+
+def _with_workers(path: Path, home: Path, count: int) -> float:
+    """Seconds until all pieces of a composite are rendered by so many processes of one thread."""
+    context = multiprocessing.get_context("spawn")
+    began = time.perf_counter()
+    crowd = [context.Process(target=_worker, args=(path, home, i, count)) for i in range(count)]
+    for process in crowd:
+        process.start()
+    for process in crowd:
+        process.join()
+    shutil.rmtree(home)
+    return time.perf_counter() - began
+
+
+def _large(path: Path, out: Path, queue: Any) -> None:
+    shot = Shot.open(path)
+    shot.deliver(Preset(name="Bench", items=[Item(what="union", form="png8")]), out)
+    queue.put(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss * 1024)
+
+
+def run() -> list[Row]:
+    """All rows."""
+    rows = []
+    with TemporaryDirectory() as scratch:
+        folder = Path(scratch)
+        shot = _shot(folder, 1920, 1080, COUNT, 8)
+        shot.matte(shot.frames[0])
+        for name, item, goal, peer in (
+            ("union of 8 covers, PNG 8", Item(what="union", form="png8"), "deliver.png", _png_alone(shot)),
+            ("8 covers as channels, EXR half", Item(what="cover", form="exr-half", together="channels"), "deliver.exr", _exr_alone(shot)),
+            ("composite, mp4", Item(what="composite", form="mp4"), "deliver.mp4", _x264_alone(shot)),
+        ):  # fmt: skip
+            took, checked = _timed(shot, folder / "out", item)
+            rows.append(Row(f"delivery at 1080p: {name}", COUNT / took, "frames/s", goal, peer))
+            rows.append(
+                Row(f"its check: {name}", 100 * checked / (took - checked), "%", "deliver.check", f"{checked:.2f} s")
+            )
+        one, two = (_with_workers(folder / "s.json", folder / "home", n) for n in (1, 2))
+        rows.append(
+            Row(
+                "two workers against one, composite",
+                one / two,
+                "times",
+                "deliver.two",
+                f"one {one:.1f} s, two {two:.1f} s",
+            )
+        )
+    with TemporaryDirectory() as scratch:
+        shot = _shot(Path(scratch), 3840, 2160, 6, 60)
+        context = multiprocessing.get_context("spawn")
+        queue = context.Queue()
+        process = context.Process(target=_large, args=(shot.path, Path(scratch) / "out", queue))
+        process.start()
+        process.join()
+        rows.append(
+            Row(
+                "matte of 60 covers at 4K, memory at most",
+                queue.get() / 1e9,
+                "GB",
+                "deliver.memory",
+                "two frames at once",
+            )
+        )
+    return rows
+
+
+def _png_alone(shot: Shot) -> str:
+    pixels = np.round(shot.matte(1010) * 255).astype(np.uint8)
+    began = time.perf_counter()
+    for _ in range(10):
+        png(pixels)
+    return f"OpenCV's PNG alone, one thread: {10 / (time.perf_counter() - began):.0f}"
+
+
+def _exr_alone(shot: Shot) -> str:
+    import OpenEXR
+
+    matte = shot.matte(1010).astype(np.float16)
+    began = time.perf_counter()
+    for _ in range(3):
+        OpenEXR.File({"compression": OpenEXR.ZIP_COMPRESSION}, {f"c{i}": matte for i in range(8)}).write("/dev/null")
+    return f"OpenEXR alone, whole windows: {3 / (time.perf_counter() - began):.1f}"
+
+
+def _x264_alone(shot: Shot) -> str:
+    pixels = (shot.composite(1010) * 255).astype(np.uint8)
+    with TemporaryDirectory() as scratch:
+        began = time.perf_counter()
+        with MovieWriter(Path(scratch) / "a.mp4", 1920, 1080, shot.document.plate.rate) as writer:
+            for _ in range(20):
+                writer.write(pixels)
+        return f"libx264 alone, a still: {20 / (time.perf_counter() - began):.0f}"
+
+
+if __name__ == "__main__":
+    from benchmarks.table import show
+
+    warm_up()
+    show(run())
