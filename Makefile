@@ -27,6 +27,7 @@ check: setup  ## form, types and layers
 	$(BIN)/mypy
 	$(BIN)/lint-imports
 	$(BIN)/wiseglove schema .run/openapi.json && cmp .run/openapi.json docs/openapi.json
+	$(BIN)/wiseglove shot-schema .run/shot-file.json && cmp .run/shot-file.json docs/shot-file.schema.json
 	cd web && npm run --silent types -- ../.run >/dev/null
 	cmp .run/schema.d.ts web/src/api/schema.d.ts && cmp .run/bounds.ts web/src/api/bounds.ts
 	cd web && npm run --silent lint && npx tsc --noEmit
@@ -51,6 +52,7 @@ screenshots: setup web/dist/index.html  ## pictures of the main views into docs/
 
 schema: setup  ## the API's description, and the page's types made from it
 	$(BIN)/wiseglove schema docs/openapi.json
+	$(BIN)/wiseglove shot-schema docs/shot-file.schema.json
 	cd web && npm run --silent types -- src/api
 
 LOCK = $(BIN)/pip-compile --upgrade --quiet --allow-unsafe --strip-extras --no-header --no-emit-index-url --no-emit-find-links --no-emit-trusted-host

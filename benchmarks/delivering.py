@@ -41,11 +41,11 @@ def _plate(folder: Path, wide: int, high: int, count: int) -> Path:
     soft = cv2.resize(
         rng.integers(30, 220, (9, 16, 3)).astype(np.uint8), (wide + 200, high), interpolation=cv2.INTER_CUBIC
     )
-    grain = [rng.normal(0, 3, (high, wide, 1)) for _ in range(4)]
+    grain = rng.integers(0, 3, (4, high, wide, 1)).astype(np.uint8)
     path = folder / "plate.mp4"
     with MovieWriter(path, wide, high, Fraction(25)) as writer:
         for i in range(count):
-            writer.write(np.clip(soft[:, i : i + wide] + grain[i % 4], 0, 255).astype(np.uint8))
+            writer.write(soft[:, i : i + wide] + grain[i % 4])
     return path
 
 

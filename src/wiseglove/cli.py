@@ -254,5 +254,16 @@ def schema(target: Path) -> None:
     shutil.move(part, target)
 
 
+@app.command(hidden=True)
+def shot_schema(target: Path) -> None:
+    """Write the JSON Schema of shot files."""
+    import orjson
+
+    from wiseglove.delivery.shot_file import ShotFile
+
+    text = orjson.dumps(ShotFile.model_json_schema(), option=orjson.OPT_INDENT_2 | orjson.OPT_SORT_KEYS)
+    target.write_bytes(text + b"\n")
+
+
 if __name__ == "__main__":
     app()

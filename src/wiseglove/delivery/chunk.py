@@ -17,7 +17,7 @@ from wiseglove.core.parallel import workers
 from wiseglove.delivery.files import Facts, exr_file, levels, picture_file
 from wiseglove.delivery.pictures import Frame
 from wiseglove.delivery.plan import Output, Plan
-from wiseglove.media.encode import FFV1_ALPHA, FFV1_COLOUR, FFV1_GREY, H264, PRORES, VP9, Codec, MovieWriter
+from wiseglove.media.encode import FFV1_ALPHA, FFV1_COLOUR, FFV1_GREY, H264, PRORES, VP9, Codec, MovieWriter, png
 from wiseglove.shot.evaluated import EvaluatedShot
 from wiseglove.store.pictures import ExactPictures
 
@@ -107,10 +107,20 @@ def render_frame(
         path = target / output.names[number - plan.frames.start]
         path.parent.mkdir(parents=True, exist_ok=True)
         path.write_bytes(_file(frame, output, facts))
-    return {o.names[0]: _movie_picture(frame.picture(o.source), codec_of(o)) for o in plan.movies}
+    return {
+        o.names[0]: frame.display if _is_plain(o) else _movie_picture(frame.picture(o.source), codec_of(o))
+        for o in plan.movies
+    }
+
+
+def _is_plain(output: Output) -> bool:
+    """Whether all that is wanted is the composite in 8 bits."""
+    return output.item.what == "composite" and output.form in ("png8", "mp4", "ffv1")
 
 
 def _file(frame: Frame, output: Output, facts: Facts) -> bytes:
+    if _is_plain(output):
+        return png(frame.display)
     if output.item.together == "no" or output.channels[0][0] == "":
         return picture_file(output.form, frame.picture(output.source), facts, output.item.premultiplied)
     half, found = output.form == "exr-half", frame.parts(output)

@@ -98,7 +98,7 @@ def _spanned(first: str, last: str) -> str:
         ahead -= 1
     while behind and first[-behind].isdigit():
         behind -= 1
-    return f"{first[:ahead]}[{first[ahead:-behind or None]}-{last[ahead:-behind or None]}]{first[len(first) - behind :]}"
+    return f"{first[:ahead]}[{first[ahead : -behind or None]}-{last[ahead : -behind or None]}]{first[len(first) - behind :]}"
 
 
 def _alike(one: str, other: str) -> int:

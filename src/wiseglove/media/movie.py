@@ -182,9 +182,16 @@ class MovieReader:
         self._container, self._stream = open_movie(path)
         self._decoded: Iterator[VideoFrame] = iter(self._container.decode(self._stream))
         self._next = 0
+        self._last: tuple[int, NDArray[Any]] | None = None
+        """The picture that was read last: a plate that is shown in its own pane is asked for the same one twice."""
 
     def read(self, number: int) -> NDArray[Any]:
-        """Picture `number` (0-based) as by `to_rgb`. Raises MediaError."""
+        """Picture `number` (0-based) as by `to_rgb`, not to be written on. Raises MediaError."""
+        if self._last is None or self._last[0] != number:
+            self._last = number, self._read(number)
+        return self._last[1]
+
+    def _read(self, number: int) -> NDArray[Any]:
         if not 0 <= number < len(self._index):
             raise MediaError(f"“{self._path.name}” has no picture {number + 1}.")
         try:

@@ -168,10 +168,12 @@ class ExactPictures:
         self._readers: dict[str, clip.ClipReader] = {}
         self._kinds: dict[str, str] = {}
 
-    def _reader(self, clip_id: str) -> clip.ClipReader:
-        if clip_id not in self._readers:
-            self._readers[clip_id] = self.opened(clip_id)
-        return self._readers[clip_id]
+    def _reader(self, clip_id: str, role: str = "") -> clip.ClipReader:
+        """A reader of a clip; one that is plate and insert at once has two, so that neither has to go back for the other."""
+        key = clip_id + role
+        if key not in self._readers:
+            self._readers[key] = self.opened(clip_id)
+        return self._readers[key]
 
     def opened(self, clip_id: str) -> clip.ClipReader:
         """A clip to be read from. Raises MediaError."""
@@ -185,7 +187,7 @@ class ExactPictures:
         """The chart, what is painted, or the clip's own pixels on that frame; None where it has none."""
         if insert.source != "media" or insert.media is None:
             return _painted(insert.source, insert.colours, insert.angle, linear)
-        reader = self._reader(insert.media)
+        reader = self._reader(insert.media, " insert")
         number = insert.number(frame, reader.info.count)
         if number is None:
             return None
