@@ -26,6 +26,7 @@ import { send } from "../commands/send";
 import { VersionRows } from "./VersionRows";
 import { turnFrame } from "../commands/proposals";
 import { SubjectDetails } from "./SubjectDetails";
+import { BringIn } from "./BringIn";
 import { NewSubject } from "./NewSubject";
 import { Settled } from "../state/types";
 import { groupChosen } from "../commands/choosing";
@@ -297,6 +298,7 @@ function ShotDetails({ b }: { b: Settled }) {
         />
       </Row>
       <NewSubject b={b} />
+      <BringIn />
       <Section title="Versions">
         <VersionRows b={b} />
       </Section>
