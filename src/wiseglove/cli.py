@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import contextlib
 import logging
-import re
 import shutil
 from collections.abc import Iterator
 from pathlib import Path
@@ -15,6 +14,7 @@ import typer
 from numpy.typing import NDArray
 
 from wiseglove import cli_deliver, cli_keep, cli_serve
+from wiseglove.cli_deliver import frames_of
 from wiseglove.core.motion.channels import Channel
 from wiseglove.core.motion.models import MODELS
 from wiseglove.log import handler
@@ -70,7 +70,7 @@ def solve(
     from wiseglove.jobs.solve_files import Request, solve_files, write
 
     with _in_words():
-        first, last = _frames(range_)
+        first, last = frames_of(range_)
         request = Request(
             plate, [_places(p, "--patch", 3) for p in patch or []], _places(pane, "--pane", 4, 4),
             [_places(b, "--blind", 3) for b in blind or []], at, first, last,
@@ -101,7 +101,7 @@ def key(
     from wiseglove.jobs.key_files import Request, key_files
 
     with _in_words():
-        first, last = _frames(range_)
+        first, last = frames_of(range_)
         samples: list[tuple[float, float, float, float]] = []
         for text in sample or []:
             x, y, w, h = _places(text.replace(";", ","), "--sample", 1, 1, 4)[0].tolist()
@@ -131,7 +131,7 @@ def behind(
 
     with _in_words():
         _check_folder(out)
-        view = View(Request(plate, read_motion(motion) if motion else None, *_frames(range_)))
+        view = View(Request(plate, read_motion(motion) if motion else None, *frames_of(range_)))
         write_behind(behind_of(view, _say), out)
 
 
@@ -151,7 +151,7 @@ def difference(
 
     with _in_words():
         _check_folder(out)
-        view = View(Request(plate, read_motion(motion) if motion else None, *_frames(range_)))
+        view = View(Request(plate, read_motion(motion) if motion else None, *frames_of(range_)))
         empty = read_behind(behind, view.size) if behind else behind_of(view, _say)
         differences(view, empty, _places(within, "--within", 3) if within else None, out, _say)
 
@@ -178,7 +178,7 @@ def carry(
 
     with _in_words():
         _check_folder(out)
-        first, last = _frames(range_)
+        first, last = frames_of(range_)
         if first is None or last is None:
             raise typer.BadParameter("--range is needed: the first and last frame, A:B.")
         carry_files(Request(plate, outline, at, first, last, also or [], behind), out, _say)
@@ -205,15 +205,6 @@ def _check_folder(out: Path) -> None:
 
     if not out.parent.is_dir():
         raise WrongUseError(f"There is no folder {out.parent} to write to. Make it first.")
-
-
-def _frames(text: str) -> tuple[int | None, int | None]:
-    if not text:
-        return None, None
-    match = re.fullmatch(r"\s*(\d+)\s*:\s*(\d+)\s*", text)
-    if match is None:
-        raise typer.BadParameter(f"--range {text} is not two frame numbers, such as 1001:1060.")
-    return int(match[1]), int(match[2])
 
 
 def _places(text: str, name: str, least: int, most: int | None = None, numbers: int = 2) -> NDArray[np.float64]:

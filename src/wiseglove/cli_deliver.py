@@ -41,7 +41,8 @@ def _in_words() -> Iterator[None]:
         raise typer.Exit(1) from error
 
 
-def _frames(text: str) -> tuple[int | None, int | None]:
+def frames_of(text: str) -> tuple[int | None, int | None]:
+    """First and last frame of --range; None for none."""
     if not text:
         return None, None
     match = re.fullmatch(r"\s*(-?\d+)\s*:\s*(-?\d+)\s*", text)
@@ -120,7 +121,7 @@ def matte(
             item = Item(what="cover", form=form, names=cover) if cover else Item(what="union", form=form)
         with Shot.open(shot, store) as opened:
             pattern = "{shot}_{what}.{frame:04d}.{ext}"
-            _deliver(opened, Preset(name="Mattes", items=[item], pattern=pattern), out, _frames(range_))
+            _deliver(opened, Preset(name="Mattes", items=[item], pattern=pattern), out, frames_of(range_))
 
 
 @app.command()
@@ -147,7 +148,7 @@ def composite(
                 items=[Item(what="composite", form="png16")],
                 pattern="{shot}_{what}.{frame:04d}.{ext}",
             )
-            _deliver(opened, items, out, _frames(range_))
+            _deliver(opened, items, out, frames_of(range_))
             return
         if out.exists() or not out.resolve().parent.is_dir():
             raise CannotWriteError(
@@ -159,7 +160,7 @@ def composite(
             preset = Preset(
                 name="Composite", items=[Item(what="composite", form=form)], pattern="{what}{frame:04d}.{ext}"
             )
-            manifest = opened.deliver(preset, Path(scratch) / "made", *_frames(range_), said=_said)
+            manifest = opened.deliver(preset, Path(scratch) / "made", *frames_of(range_), said=_said)
             file = manifest["files"][0]
             shutil.move(Path(scratch) / "made" / file["name"], out)
         typer.echo(
@@ -181,7 +182,7 @@ def deliver(
     from wiseglove.delivery.opened import Shot
 
     with _in_words(), Shot.open(shot, store) as opened:
-        _deliver(opened, preset, out, _frames(range_))
+        _deliver(opened, preset, out, frames_of(range_))
 
 
 @app.command("import")

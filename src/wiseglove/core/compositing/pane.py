@@ -120,25 +120,35 @@ def _warped(
     # Sample grid to result to unit square to insert pixels. OpenCV puts the first pixel's centre at (0, 0);
     # ours is at (0.5, 0.5), hence the half-pixel shifts on both sides.
     on_source = np.array([[width, 0, -0.5], [0, height, -0.5], [0, 0, 1.0]]) @ np.linalg.inv(placed)
-    to_result = np.array(
-        [
-            [1 / samples, 0, box.left + 0.5 / samples],
-            [0, 1 / samples, box.top + 0.5 / samples],
-            [0, 0, 1.0],
-        ]
-    )
-    grid = (box.width * samples, box.height * samples)
-    if face.flat:
-        flags = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
-        to_insert = on_source @ np.linalg.inv(unit)
-        fine = cv2.warpPerspective(source, to_insert @ to_result, grid, flags=flags, borderMode=cv2.BORDER_REPLICATE)
-    else:
-        x, y = np.meshgrid(np.arange(grid[0]), np.arange(grid[1]))
-        on_unit = apply(np.linalg.inv(unit) @ to_result, np.stack([x, y], axis=-1).astype(np.float64))
-        at = np.asarray(apply(on_source, np.asarray(on_insert(face, on_unit), np.float64)), np.float32)
-        across, down = np.ascontiguousarray(at[..., 0]), np.ascontiguousarray(at[..., 1])
-        fine = cv2.remap(source, across, down, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
-    return np.asarray(cv2.resize(fine, (box.width, box.height), interpolation=cv2.INTER_AREA), np.float32)
+    out = np.empty((box.height, box.width, *source.shape[2:]), np.float32)
+    for top in range(0, box.height, STRIP):
+        part = out[top : top + STRIP]
+        to_result = np.array(
+            [
+                [1 / samples, 0, box.left + 0.5 / samples],
+                [0, 1 / samples, box.top + top + 0.5 / samples],
+                [0, 0, 1.0],
+            ]
+        )
+        grid = (box.width * samples, part.shape[0] * samples)
+        if face.flat:
+            flags = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
+            to_insert = on_source @ np.linalg.inv(unit)
+            fine = cv2.warpPerspective(
+                source, to_insert @ to_result, grid, flags=flags, borderMode=cv2.BORDER_REPLICATE
+            )
+        else:
+            x, y = np.meshgrid(np.arange(grid[0]), np.arange(grid[1]))
+            on_unit = apply(np.linalg.inv(unit) @ to_result, np.stack([x, y], axis=-1).astype(np.float64))
+            at = np.asarray(apply(on_source, np.asarray(on_insert(face, on_unit), np.float64)), np.float32)
+            across, down = np.ascontiguousarray(at[..., 0]), np.ascontiguousarray(at[..., 1])
+            fine = cv2.remap(source, across, down, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+        part[...] = cv2.resize(fine, (box.width, part.shape[0]), interpolation=cv2.INTER_AREA)
+    return out
+
+
+STRIP = 32
+"""Rows of the result that are warped at once: the finer grid of all of them would not stay in the processor's cache."""
 
 
 def _is_upright(quad: NDArray[np.float64], box: Box) -> bool:
