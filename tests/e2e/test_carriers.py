@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 from typing import Any
 
@@ -49,7 +50,7 @@ def solve(bench: Bench, first: int, last: int) -> None:
 
 
 def choose(page: Page, label: str, option: str) -> None:
-    page.get_by_role("button", name=label, exact=True).click()
+    page.get_by_role("button", name=re.compile(f"^{label}: ")).click()
     page.get_by_role("option", name=option, exact=True).click()
 
 

@@ -5,8 +5,8 @@ from __future__ import annotations
 import pytest
 
 from tests.builders import PANE, SQUARE, after, shot_with_hand_and_pane
-from wiseglove.interchange import motion
-from wiseglove.jobs.deliver import corner_rows
+from wiseglove.delivery import outlines
+from wiseglove.interchange import pane_motion
 from wiseglove.shot.edits import AddCarrier, KeepSolution, Ride, SetByHand
 from wiseglove.shot.evaluated import EvaluatedShot
 from wiseglove.shot.model import Pane, SolvedFrame
@@ -53,8 +53,10 @@ def test_a_frame_is_trusted_as_far_as_what_it_rides_on(shot: EvaluatedShot) -> N
 
 
 def test_the_table_of_corners_says_what_was_lost_and_is_read_back(shot: EvaluatedShot) -> None:
-    rows = motion.read(motion.write(corner_rows(shot, pane(shot))))
-    by_frame = {row.frame: row for row in rows}
+    frames = range(shot.plate.first, shot.plate.last + 1)
+    sheet, made = outlines.sheet_of(shot, frames), outlines.moments(shot, pane(shot), frames)
+    rows = pane_motion.read(pane_motion.to_csv(made, sheet, pane_motion.Manner(), None), sheet)
+    by_frame = {int(row.time): row for row in rows}
     assert len(rows) == shot.plate.count
     assert [by_frame[f].status for f in (1004, 1005, 1006, 1008, 1012)] == [
         "solved",
