@@ -145,10 +145,10 @@ def _put(work: Finishing, output: Output, pictures: ExactPictures) -> list[dict[
         more: dict[str, Any] = {"width": right - left, "height": bottom - top}
         if channels:
             more["channels"] = channels
-        for part in work.parts:
-            for name in output.names:
-                if (part / name).is_file():
-                    _moved(part / name, _place(target, name))
+        for part, piece in zip(work.parts, plan.chunks, strict=True):
+            for frame in piece:
+                name = output.names[frame - plan.frames.start]
+                _moved(part / name, _place(target, name))
         return [
             _entry(target, output, name, frame=number, **more)
             for name, number in zip(output.names, plan.numbers, strict=True)

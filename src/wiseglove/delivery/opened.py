@@ -92,14 +92,13 @@ class Shot:
             raise PresetError("A holdout is of a pane. Name the pane.")
         if covers is None:
             return scene.whole_matte(scene.whole)
-        clear = np.ones((scene.whole.height, scene.whole.width), np.float32)
+        every: list[Cover] = []
         for name in covers:
             chosen = [c for c in self.evaluated.covers if c.name == name]
             if not chosen:
                 raise PresetError(f"The shot has no cover “{name}”; it has {_names(self.evaluated.covers)}.")
-            for cover in chosen:
-                clear *= 1 - scene.covers.whole_matte(cover)
-        return 1 - clear
+            every += chosen
+        return scene.covers.whole_union(every)
 
     def composite(self, frame: int) -> NDArray[np.float32]:
         """Plate, panes and subjects together, display-encoded float32 (H, W, 3)."""

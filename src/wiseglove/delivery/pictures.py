@@ -26,8 +26,6 @@ class Frame:
         self._shot, self._plan = shot, plan
         self._scene = FrameScene(shot, frame, pictures, plan.size[0] / shot.plate.width, FINAL)
         self._made: dict[Source, Picture] = {}
-        asked = [source for output in plan.outputs for _, source in output.channels]
-        self._shared = {source for source in asked if asked.count(source) > 1}
 
     def picture(self, source: Source) -> Picture:
         """A matte (H, W), or encoded colours (H, W, 3) or (H, W, 4), 0..1, of what the plan keeps of the picture."""
@@ -35,7 +33,7 @@ class Frame:
             return self._made[source]
         left, top, right, bottom = self._plan.box
         made = np.ascontiguousarray(self._whole(source)[top:bottom, left:right])
-        if source in self._shared:
+        if source in self._plan.shared:
             self._made[source] = made
         return made
 
@@ -60,11 +58,7 @@ class Frame:
         if source.what == "holdout" and isinstance(thing, Pane):
             return scene.holdout_of(thing)
         if source.what == "group" and isinstance(thing, Group):
-            clear = np.ones((scene.whole.height, scene.whole.width), np.float32)
-            for cover in self._shot.covers:
-                if cover.group == thing.id and cover.shown:
-                    clear *= 1 - scene.covers.whole_matte(cover)
-            return 1 - clear
+            return scene.covers.whole_union([c for c in self._shot.covers if c.group == thing.id and c.shown])
         if source.what == "cut" and isinstance(thing, Cover):
             return scene.cover_cut_of(thing)
         if source.what == "cut" and isinstance(thing, Subject):

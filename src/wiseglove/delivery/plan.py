@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import re
 import string
+from collections import Counter
 from collections.abc import Iterator
 from dataclasses import dataclass
+from functools import cached_property
 from itertools import takewhile
 from pathlib import PurePosixPath
 from typing import Any
@@ -77,6 +79,12 @@ class Plan:
         """What is rendered into movies."""
         return [o for o in self.outputs if o.form in MOVIES]
 
+    @cached_property
+    def shared(self) -> frozenset[Source]:
+        """What stands in more than one place, so that each frame is asked for it once."""
+        asked = Counter(source for output in self.outputs for _, source in output.channels)
+        return frozenset(source for source, count in asked.items() if count > 1)
+
     @property
     def chunks(self) -> list[range]:
         """The frames in pieces; none where nothing is rendered frame by frame."""
@@ -110,7 +118,7 @@ def is_sequence(item: Item) -> bool:
     """Whether an item becomes a file for each frame."""
     if item.what == "outlines":
         return item.form == "svg"
-    return _is_picture(item) and item.form not in MOVIES and item.what != "clean"
+    return _is_picture(item) and item.form not in MOVIES
 
 
 def _is_picture(item: Item) -> bool:

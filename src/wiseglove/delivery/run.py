@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import errno
 import hashlib
 import shutil
 from collections.abc import Callable
@@ -16,6 +15,7 @@ from wiseglove.delivery.chunk import Opened, render_chunk
 from wiseglove.delivery.finish import Finishing, Remarks, finish
 from wiseglove.delivery.plan import Plan
 from wiseglove.delivery.readback import MANIFEST, UNFINISHED
+from wiseglove.media.clip import disk_full
 from wiseglove.media.durable import put_in_place, sync_below
 from wiseglove.shot.evaluated import EvaluatedShot
 
@@ -82,7 +82,7 @@ def deliver(
         parts = [home / chunk_name(frames) for frames in plan.chunks]
         manifest = finish(Finishing(shot, plan, parts, out, remarks, opened), lambda what: said(total, total, what))
     except OSError as error:
-        if error.errno in (errno.ENOSPC, errno.EDQUOT):
+        if disk_full(error) is not None:
             raise CannotWriteError(
                 f"The disk of {out} is full. What was rendered so far is kept in {out / UNFINISHED}; nothing there counts as "
                 "a delivery. Make room and give the same command again: it goes on from there."

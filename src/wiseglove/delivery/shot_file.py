@@ -16,16 +16,16 @@ import orjson
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from wiseglove.media import movie
-from wiseglove.media.clip import ClipReader
+from wiseglove.media.clip import ClipReader, read_info
 from wiseglove.media.errors import MediaError
 from wiseglove.media.identity import content_id, hashed
 from wiseglove.media.info import Limits, MediaInfo, Understood
 from wiseglove.media.plate import found_files
 from wiseglove.media.probe import probe
-from wiseglove.shot.basics import Plate
 from wiseglove.shot.evaluated import EvaluatedShot
 from wiseglove.shot.formats import FORMAT, NewerFormatError, upgraded_shot
 from wiseglove.shot.model import Shot, media_of, new_shot
+from wiseglove.store.clips import plate_of
 from wiseglove.store.pictures import ExactPictures
 
 KIND: Final = "wiseglove shot"
@@ -107,14 +107,9 @@ def parsed(found: Any, called: str) -> ShotFile:
 
 def fresh(plate: str, beside: Path, name: str | None, limits: Limits) -> tuple[Shot, dict[str, Media]]:
     """A new shot of a plate's files, for a shot file in a folder. Raises MediaError."""
-    reader, clip_id, info = _from_files(plate, None, limits)
-    reader.close()
-    about = Plate(
-        media=clip_id, width=info.width, height=info.height, first=info.first, count=info.count, rate_num=info.rate_num,
-        rate_den=info.rate_den, pixel_aspect=info.pixel_aspect,
-    )  # fmt: skip
+    _, clip_id, info = _from_files(plate, None, limits)
     media = {clip_id: Media(path=os.path.relpath(plate, beside).replace(os.sep, "/"), info=info)}
-    return new_shot(clip_id[:12], (name or info.name)[:80] or "Shot", about), media
+    return new_shot(clip_id[:12], (name or info.name)[:80] or "Shot", plate_of(clip_id, info)), media
 
 
 def named(evaluated: EvaluatedShot) -> set[str]:
@@ -139,7 +134,7 @@ class FilePictures(ExactPictures):
         if about is not None and about.path is not None:
             where = (self._file.parent / about.path).as_posix()
             try:
-                reader, there, info = _from_files(where, about.info, Limits())
+                folder, there, info = _from_files(where, about.info, Limits())
             except MediaError as error:
                 if not (self._media / clip_id / "clip.json").is_file():
                     raise MediaError(
@@ -147,15 +142,15 @@ class FilePictures(ExactPictures):
                         "Put the clip where the file says, or change its path."
                     ) from error
             else:
-                reader.close()
                 if there != clip_id:
                     raise MediaError(
                         f"The clip {about.path} is another one than the shot was made with: its contents have changed since. "
                         "Nothing was rendered. Bring back the clip, or make a new shot of this one."
                     )
-                return ClipFound(Path(found_files(where)[0]).parent, info)
+                return ClipFound(folder, info)
         try:
-            return ClipFound(self._media / clip_id, None, ClipReader(self._media / clip_id).info)
+            read_info(self._media / clip_id)
+            return ClipFound(self._media / clip_id, None)
         except MediaError as error:
             raise MediaError(
                 f"The clip {clip_id} of this shot is neither beside its file nor among the clips in {self._media}. Nothing was "
@@ -166,17 +161,17 @@ class FilePictures(ExactPictures):
 class ClipFound:
     """Where a clip is; it is looked for and compared once."""
 
-    def __init__(self, folder: Path, info: MediaInfo | None, known: MediaInfo | None = None) -> None:
+    def __init__(self, folder: Path, info: MediaInfo | None) -> None:
+        """info: what is known about source files that lie in the folder; None where that is a store's own."""
         self._folder, self._info = folder, info
-        self.about = info or known
 
     def reader(self) -> ClipReader:
         """A reader of its pictures."""
         return ClipReader(self._folder, self._info)
 
 
-def _from_files(where: str, known: MediaInfo | None, limits: Limits) -> tuple[ClipReader, str, MediaInfo]:
-    """A clip straight from its files: its reader, its name by its contents, and what it is. Raises MediaError."""
+def _from_files(where: str, known: MediaInfo | None, limits: Limits) -> tuple[Path, str, MediaInfo]:
+    """A clip straight from its files: their folder, its name by its contents, and what it is. Raises MediaError."""
     paths = found_files(where)
     understood: Understood = probe(paths, limits)
     if known is not None:  # what was corrected when it was taken in holds, and so do the files' own names
@@ -192,4 +187,4 @@ def _from_files(where: str, known: MediaInfo | None, limits: Limits) -> tuple[Cl
         understood = understood.model_copy(update={"count": len(index)})
     info = MediaInfo(**{**understood.model_dump(), "index": index})
     clip_id = content_id(understood, hashed(folder, understood.files))
-    return ClipReader(folder, info), clip_id, info
+    return folder, clip_id, info

@@ -134,13 +134,10 @@ def worker_name() -> str:
 
 def help_with(database: Database, settings: Settings, job: str, payload: Payload) -> int:
     """Render pieces of a delivery that somebody else has, until there is none left; how many."""
-    done = 0
-    ordered: Ordered | None = None
-    while True:
-        ordered = ordered or Ordered(settings, job, payload)
-        if not render_next(database, ordered):
-            return done
+    ordered, done = Ordered(settings, job, payload), 0
+    while render_next(database, ordered):
         done += 1
+    return done
 
 
 def render_next(database: Database, ordered: Ordered, told: Callable[[], object] = lambda: None) -> bool:

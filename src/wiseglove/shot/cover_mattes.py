@@ -64,6 +64,13 @@ class CoverMattes:
             return np.zeros((self._ground.whole.height, self._ground.whole.width), np.float32)
         return self._combined(cover, self._ground.whole, {})
 
+    def whole_union(self, covers: Sequence[Cover]) -> Matte:
+        """The union of covers' whole mattes, whether they are shown or not."""
+        clear = np.ones((self._ground.whole.height, self._ground.whole.width), np.float32)
+        for cover in covers:
+            clear *= 1 - self.whole_matte(cover)
+        return 1 - clear
+
     def reach_of(self, outline: Outline, cover: Cover, points: Points) -> Box:
         """The pixels that an outline with these points on this frame can touch."""
         return reach_box(self._moved(outline, cover, {outline.id: points}), self._ground.scale, abs(cover.grow))
