@@ -85,11 +85,6 @@ def parsed(found: Any, called: str) -> ShotFile:
     try:
         if not isinstance(found, dict) or found.get("kind") != KIND:
             raise ShotFileError(f"{called} is not a shot file: it does not say that it is a {KIND}. It is as it was.")
-        if int(found["format"]) > FORMAT:
-            raise ShotFileError(
-                f"{called} was written in format {found['format']} by a newer Wise Glove; this one reads up to {FORMAT}. It is as "
-                "it was. Open it with the newer version."
-            )
         return ShotFile.model_validate({**found, "shot": upgraded_shot(found["shot"])}, strict=False)
     except NewerFormatError as error:
         raise ShotFileError(str(error)) from error

@@ -63,5 +63,6 @@ def upgraded(written: Json, written_as: int, steps: dict[int, Callable[[Json], J
 def upgraded_shot(written: Json) -> Json:
     """A whole shot as JSON, of any format, in `FORMAT`. Raises NewerFormatError."""
     written_as = int(written.get("format", 1))
+    written = upgraded(written, written_as, {})  # refuses a newer one, also where it holds nothing
     elements = {i: upgraded(body, written_as, ELEMENTS) for i, body in written["elements"].items()}
     return {**written, "format": FORMAT, "elements": elements}

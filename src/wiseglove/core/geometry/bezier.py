@@ -90,6 +90,12 @@ def flatten(
     return line
 
 
+def twice_area(line: Points) -> float:
+    """Twice the signed area of a closed line (M, 2); positive where it runs clockwise as it is seen."""
+    x, y = line.T
+    return float((x * np.roll(y, -1) - np.roll(x, -1) * y).sum())
+
+
 def signed_area(points: Points) -> float:
     """Exact area inside the outline, positive when it runs clockwise on screen (y down).
 

@@ -15,6 +15,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from wiseglove.core.geometry.bezier import twice_area
 from wiseglove.core.geometry.fitting import fit_sparsely
 
 Array = NDArray[np.float64]
@@ -154,9 +155,7 @@ def _dense(line: Array) -> Array:
 
 def _clockwise(line: Array) -> Array:
     """A closed line the way round that is clockwise as it is seen."""
-    x, y = line.T
-    area = float(np.dot(x, np.roll(y, -1)) - np.dot(y, np.roll(x, -1)))
-    return np.asarray(line if area >= 0 else line[::-1], np.float64)
+    return np.asarray(line if twice_area(line) >= 0 else line[::-1], np.float64)
 
 
 def _places_on(dense: Array, places: Array) -> Array:

@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
-from wiseglove.core.geometry.bezier import Points, signed_area
+from wiseglove.core.geometry.bezier import Points, signed_area, twice_area
 from wiseglove.core.outline.carry import Carried, OutlineFollower, box_around
 from wiseglove.core.outline.edges import averaged
 from wiseglove.core.outline.inorder import matched
@@ -109,7 +109,7 @@ class Silhouette:
         if votes[line] < len(along.t) / 2 or len(there) < MANY:
             return points
         edge, facing = self.places[there], self.outward[there]
-        if _area(edge) * signed_area(points) < 0:
+        if twice_area(edge) * signed_area(points) < 0:
             edge, facing = edge[::-1], facing[::-1]
         position = matched(along.places, along.outward, edge, facing) % len(edge)
         low = position.astype(np.int64)
@@ -199,9 +199,3 @@ class SilhouetteFollower:
     def _silhouette(self, picture: Picture, points: Points) -> Silhouette | None:
         box = box_around(points, picture.shape)
         return None if box is None else Silhouette(*self._covered(picture, box), box[:2])
-
-
-def _area(line: Array) -> float:
-    """Twice the signed area of a closed line (M, 2)."""
-    x, y = line.T
-    return float((x * np.roll(y, -1) - np.roll(x, -1) * y).sum())
