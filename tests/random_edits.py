@@ -149,6 +149,9 @@ class Maker:
         curve = [0.3, 0.1, 0.6, 1.1] if ease == "curve" else None
         return {"element": element, "frames": frames, "ease": ease, "curve": curve}
 
+    def looks_right(self) -> Body:
+        return {"outline": self.id_of(Outline), "frame": self.frame(), "right": self.random.random() < 0.8}
+
     def insert_point(self) -> Body:
         outline = self.any_of(Outline)
         return {"outline": outline.id, "segment": self.random.randrange(len(outline.kinds)), "t": self.amount(0.2, 0.8)}

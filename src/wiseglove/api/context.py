@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Annotated
 
 from fastapi import Depends
@@ -10,6 +10,7 @@ from starlette.requests import HTTPConnection
 
 from wiseglove.jobs.putting import Queue
 from wiseglove.settings import Settings
+from wiseglove.shot.reviewing import Reviewer
 from wiseglove.store.database import Database
 from wiseglove.store.pictures import DisplayPictures
 
@@ -22,6 +23,7 @@ class Context:
     database: Database
     queue: Queue
     pictures: DisplayPictures
+    reviewer: Reviewer = field(default_factory=Reviewer)
 
 
 def get_context(connection: HTTPConnection) -> Context:

@@ -236,6 +236,8 @@ class Outline(Spanned):
     joints: list[Joint] = []
     rest: int | None = None
     """With joints: the frame at which its keys are stored, instead of the carrier's reference."""
+    right: dict[int, Annotated[str, Field(max_length=16)]] = {}
+    """Frames on which its shape was said to look right, and a name for that shape."""
 
 
 Thing = Cover | Pane | Subject

@@ -1064,6 +1064,68 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/review": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Review
+         * @description Judge for so many seconds what is not known yet, and tell what is.
+         *
+         *     `everything`: whether all of an outline counts, not only what lies over a pane or a subject behind it.
+         */
+        get: operations["read_review"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/review/frames/{frame}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Frame
+         * @description Where on a frame outlines seem to be off; judged now where it was not yet.
+         */
+        get: operations["read_frame"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/review/outlines/{outline}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Outline
+         * @description Boil and overlap of one outline.
+         */
+        get: operations["read_outline"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/samples": {
         parameters: {
             query?: never;
@@ -2247,7 +2309,7 @@ export interface components {
              * What
              * @enum {string}
              */
-            what: "lost" | "unsure" | "near" | "cuts" | "slips";
+            what: "lost" | "unsure" | "near" | "cuts" | "slips" | "off";
         };
         /**
          * Doubts
@@ -2351,7 +2413,7 @@ export interface components {
          */
         EditRequest: {
             /** Edit */
-            edit: components["schemas"]["AddCover"] | components["schemas"]["AddOutline"] | components["schemas"]["ShapePoints"] | components["schemas"]["SetKey"] | components["schemas"]["SetKeys"] | components["schemas"]["DeleteKeys"] | components["schemas"]["MoveKeys"] | components["schemas"]["StretchKeys"] | components["schemas"]["TurnKeys"] | components["schemas"]["ThinOut"] | components["schemas"]["EaseKeys"] | components["schemas"]["InsertPoint"] | components["schemas"]["RemovePoints"] | components["schemas"]["SetPointKind"] | components["schemas"]["Mirror"] | components["schemas"]["SetCover"] | components["schemas"]["SetOutline"] | components["schemas"]["GroupCovers"] | components["schemas"]["Ungroup"] | components["schemas"]["SetGroup"] | components["schemas"]["ShiftCovers"] | components["schemas"]["Paste"] | components["schemas"]["Duplicate"] | components["schemas"]["AddPane"] | components["schemas"]["SetPane"] | components["schemas"]["SetValue"] | components["schemas"]["AddSubject"] | components["schemas"]["SetSubject"] | components["schemas"]["AddCarrier"] | components["schemas"]["AddHandCarrier"] | components["schemas"]["CarryCover"] | components["schemas"]["AddPoint"] | components["schemas"]["SetPoint"] | components["schemas"]["RemovePoint"] | components["schemas"]["AddJoint"] | components["schemas"]["PinCorner"] | components["schemas"]["SetJoint"] | components["schemas"]["RemoveJoint"] | components["schemas"]["AddRegion"] | components["schemas"]["RemoveRegion"] | components["schemas"]["ShapeRegion"] | components["schemas"]["FreezeRegion"] | components["schemas"]["RideRegion"] | components["schemas"]["RenewReference"] | components["schemas"]["SetCarrier"] | components["schemas"]["KeepSolution"] | components["schemas"]["ClearSolution"] | components["schemas"]["SetByHand"] | components["schemas"]["Ride"] | components["schemas"]["DeleteElement"] | components["schemas"]["OrderDepth"] | components["schemas"]["SetShot"];
+            edit: components["schemas"]["AddCover"] | components["schemas"]["AddOutline"] | components["schemas"]["ShapePoints"] | components["schemas"]["SetKey"] | components["schemas"]["SetKeys"] | components["schemas"]["DeleteKeys"] | components["schemas"]["MoveKeys"] | components["schemas"]["StretchKeys"] | components["schemas"]["TurnKeys"] | components["schemas"]["ThinOut"] | components["schemas"]["EaseKeys"] | components["schemas"]["InsertPoint"] | components["schemas"]["RemovePoints"] | components["schemas"]["SetPointKind"] | components["schemas"]["Mirror"] | components["schemas"]["LooksRight"] | components["schemas"]["SetCover"] | components["schemas"]["SetOutline"] | components["schemas"]["GroupCovers"] | components["schemas"]["Ungroup"] | components["schemas"]["SetGroup"] | components["schemas"]["ShiftCovers"] | components["schemas"]["Paste"] | components["schemas"]["Duplicate"] | components["schemas"]["AddPane"] | components["schemas"]["SetPane"] | components["schemas"]["SetValue"] | components["schemas"]["AddSubject"] | components["schemas"]["SetSubject"] | components["schemas"]["AddCarrier"] | components["schemas"]["AddHandCarrier"] | components["schemas"]["CarryCover"] | components["schemas"]["AddPoint"] | components["schemas"]["SetPoint"] | components["schemas"]["RemovePoint"] | components["schemas"]["AddJoint"] | components["schemas"]["PinCorner"] | components["schemas"]["SetJoint"] | components["schemas"]["RemoveJoint"] | components["schemas"]["AddRegion"] | components["schemas"]["RemoveRegion"] | components["schemas"]["ShapeRegion"] | components["schemas"]["FreezeRegion"] | components["schemas"]["RideRegion"] | components["schemas"]["RenewReference"] | components["schemas"]["SetCarrier"] | components["schemas"]["KeepSolution"] | components["schemas"]["ClearSolution"] | components["schemas"]["SetByHand"] | components["schemas"]["Ride"] | components["schemas"]["DeleteElement"] | components["schemas"]["OrderDepth"] | components["schemas"]["SetShot"];
             /** Id */
             id?: string | null;
             /** Revision */
@@ -2541,6 +2603,18 @@ export interface components {
              * @default []
              */
             track: components["schemas"]["FollowedFrame"][];
+        };
+        /**
+         * FrameReview
+         * @description The stretches of a frame that seem to be off, the worst first, and the outlines that were said to look right there.
+         */
+        FrameReview: {
+            /** Frame */
+            frame: number;
+            /** Marks */
+            marks: components["schemas"]["Mark"][];
+            /** Right */
+            right: string[];
         };
         /**
          * FreezeRegion
@@ -3496,6 +3570,50 @@ export interface components {
             ];
         };
         /**
+         * LooksRight
+         * @description Say that an outline looks right on a frame as it is there now, or (right: false) take that back.
+         *
+         *     It holds for this very shape: once it changes, the frame may be doubted again. Also for what is locked, which stays as it is.
+         */
+        LooksRight: {
+            /** Frame */
+            frame: number;
+            /** Outline */
+            outline: string;
+            /**
+             * Right
+             * @default true
+             */
+            right?: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "looks-right";
+        };
+        /**
+         * Mark
+         * @description A stretch of an outline that seems to be off: its places, where its edge seems to be, its segments, and the worst fault.
+         */
+        Mark: {
+            /** Fault */
+            fault: number;
+            /** Ghost */
+            ghost: [
+                number,
+                number
+            ][];
+            /** Outline */
+            outline: string;
+            /** Places */
+            places: [
+                number,
+                number
+            ][];
+            /** Segments */
+            segments: number[];
+        };
+        /**
          * MediaInfo
          * @description A clip that has been decoded.
          */
@@ -3954,6 +4072,13 @@ export interface components {
             rest?: number | null;
             /** Rides */
             rides?: string | null;
+            /**
+             * Right
+             * @default {}
+             */
+            right?: {
+                [key: string]: string;
+            };
         };
         /**
          * Outline
@@ -4008,6 +4133,39 @@ export interface components {
             rest: number | null;
             /** Rides */
             rides: string | null;
+            /**
+             * Right
+             * @default {}
+             */
+            right: {
+                [key: string]: string;
+            };
+        };
+        /**
+         * OutlineDetail
+         * @description How an outline boils and where it matters, on the plate's frames from `first` on.
+         *
+         *     boil: pixels, along the whole outline; overlap: share of it that lies over what is put in behind it, null where it is not
+         *     there; overworked: runs of keys, first and last, that do little but make it boil; notable: pixels from which boil is
+         *     worth a look.
+         */
+        OutlineDetail: {
+            /** Boil */
+            boil: number[];
+            /** First */
+            first: number;
+            /**
+             * Notable
+             * @default 0.15
+             */
+            notable: number;
+            /** Overlap */
+            overlap: (number | null)[];
+            /** Overworked */
+            overworked: [
+                number,
+                number
+            ][];
         };
         /**
          * OutlineDraft
@@ -4027,6 +4185,16 @@ export interface components {
                 number,
                 number
             ][];
+        };
+        /**
+         * OutlineReview
+         * @description How an outline fits on the plate's frames from `first` on, in pixels of fault; null: not judged, or not there.
+         */
+        OutlineReview: {
+            /** Fault */
+            fault: (number | null)[];
+            /** First */
+            first: number;
         };
         /**
          * OutlineView
@@ -5741,6 +5909,22 @@ export interface components {
             since: number;
             /** Undo */
             undo: string | null;
+        };
+        /**
+         * ShotReview
+         * @description What is known of a shot now, which frames need a hand, the worst first, and how many verdicts are left.
+         */
+        ShotReview: {
+            /** Doubts */
+            doubts: components["schemas"]["Doubt"][];
+            /** Left */
+            left: number;
+            /** Outlines */
+            outlines: {
+                [key: string]: components["schemas"]["OutlineReview"];
+            };
+            /** Revision */
+            revision: number;
         };
         /**
          * ShotState
@@ -8855,6 +9039,110 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ShotChange"];
+                };
+            };
+            /** @description A problem (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    read_review: {
+        parameters: {
+            query?: {
+                /** @description the frame that is looked at: judged first */
+                near?: number;
+                /** @description the outline that was changed last: judged first */
+                newest?: string;
+                seconds?: number;
+                everything?: boolean;
+            };
+            header?: never;
+            path: {
+                shot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShotReview"];
+                };
+            };
+            /** @description A problem (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    read_frame: {
+        parameters: {
+            query?: {
+                everything?: boolean;
+            };
+            header?: never;
+            path: {
+                shot_id: string;
+                frame: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FrameReview"];
+                };
+            };
+            /** @description A problem (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    read_outline: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+                outline: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OutlineDetail"];
                 };
             };
             /** @description A problem (RFC 9457) */

@@ -135,19 +135,19 @@ def snap(
     moved, share = here, 0.0
     for reach, step, colour in ((radius, 0.5, 1.0), (min(radius, 6.0), 0.25, 0.5)):
         along = across(moved)
-        offsets, contrast = _offsets(layer, along, reach, step, colour, pull, closed, like)
+        away, contrast = offsets(layer, along, reach, step, colour, pull, closed, like)
         # Of what lies beyond the picture nothing is known; it goes along with the rest.
         shown = ((along.places > 0) & (along.places < (part.shape[1], part.shape[0]))).all(axis=1)
         share = float((contrast > CLEAR)[shown].mean()) if shown.any() else 0.0
         if share < ENOUGH:
             return Snapped(points, 0.0, share, "There is no clear edge along this stretch within the radius.")
         clear = np.clip(contrast / (2 * CLEAR), 0.02, 1.0)
-        moved = follow(moved, along, along.places + along.outward * offsets[:, None], movable, kinds, clear)
+        moved = follow(moved, along, along.places + along.outward * away[:, None], movable, kinds, clear)
     for _ in range(ROUNDS if like is None else 1):
         along = normals_at(moved, along.segment, along.t)
-        offsets, even = _half_covered(light, along, closed)
+        away, even = _half_covered(light, along, closed)
         believed = clear * even
-        moved = follow(moved, along, along.places + along.outward * offsets[:, None], movable, kinds, believed)
+        moved = follow(moved, along, along.places + along.outward * away[:, None], movable, kinds, believed)
     before = normals_of(here, segments)
     change = places_at(moved, before.segment, before.t)[0] - before.places
     out = moved.copy()
@@ -169,7 +169,7 @@ def _crop(picture: NDArray[np.uint8], points: Points, margin: float) -> tuple[in
     return left, top, picture[top : max(bottom, top), left : max(right, left)]
 
 
-def _offsets(
+def offsets(
     layer: NDArray[np.float32],
     along: Normals,
     reach: float,
@@ -179,7 +179,10 @@ def _offsets(
     closed: bool,
     like: Likeness | None,
 ) -> tuple[Array, Array]:
-    """For each normal the offset of its edge, and how clear that edge is."""
+    """For each normal (M,) the offset of its edge within `reach` pixels, outwards, and how clear that edge is.
+
+    layer: roots of linear light (H, W, 3); `colour` is how much colours along the sides count, `pull` and `like` as in `snap`.
+    """
     far = reach + SIDE
     ticks = np.arange(-far, far + step / 2, step)
     seen = seen_at(layer, along.places[:, None] + along.outward[:, None] * ticks[:, None]).astype(np.float64)
@@ -208,26 +211,26 @@ def _offsets(
     score = score - pull * np.linspace(-1, 1, size) ** 2
     best = _best_line(score, STIFF * (step / SPACING) ** 2 * 4, closed)
     rows = np.arange(len(best))
-    offsets = (best - (size - 1) / 2) * step
+    found = (best - (size - 1) / 2) * step
     # A parabola through the three nearest values of contrast finds the crest between the ticks.
     inside = np.clip(best, 1, size - 2)
     a, b, c = contrast[rows, inside - 1], contrast[rows, inside], contrast[rows, inside + 1]
     bend = a - 2 * b + c
-    offsets = (
-        offsets + np.clip(np.where(bend < -1e-6, 0.5 * (a - c) / np.where(bend < -1e-6, bend, 1), 0), -0.5, 0.5) * step
+    found = (
+        found + np.clip(np.where(bend < -1e-6, 0.5 * (a - c) / np.where(bend < -1e-6, bend, 1), 0), -0.5, 0.5) * step
     )
     # An edge is where both sides differ by more than grain makes them: grain is what pixels two apart do not share.
     apart = round(2.0 / step)
     grain = length(seen[:, apart:-apart] - (seen[:, : -2 * apart] + seen[:, 2 * apart :]) / 2)
     stands_out = sides[rows, best] > ABOVE_GRAIN * np.median(grain)
-    return offsets, np.where(stands_out, contrast[rows, best], 0.0)
+    return found, np.where(stands_out, contrast[rows, best], 0.0)
 
 
 def _off_likeness(layer: NDArray[np.float32], along: Normals, reach: float, step: float, like: Likeness) -> Array:
     """How far the colours inside each offset, -reach to reach, are from their likeness, (M, K)."""
     ticks = np.arange(-reach - DEEP, reach, step) - like.deeper[:, None]
     seen = seen_at(layer, along.places[:, None] + along.outward[:, None] * ticks[..., None])
-    size, apart = round(2 * reach / step) + 1, round(LAYER / step)
+    size, apart = round(2 * reach / step) + 1, round(DEEP / like.colours.shape[1] / step)
     return np.asarray(_mean_distance(seen, like.colours, size, apart), np.float64)
 
 

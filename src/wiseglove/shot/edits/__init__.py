@@ -35,6 +35,7 @@ from wiseglove.shot.edits.keyframes import (
     TurnKeys,
     thinned_keys,
 )
+from wiseglove.shot.edits.looked import LooksRight
 from wiseglove.shot.edits.panes import SetPane, SetValue
 from wiseglove.shot.edits.regions import AddRegion, FreezeRegion, RemoveRegion, RideRegion, ShapeRegion
 from wiseglove.shot.edits.shape import InsertPoint, Mirror, RemovePoints, SetPointKind, ShapePoints
@@ -74,6 +75,7 @@ __all__ = [
     "GroupCovers",
     "InsertPoint",
     "KeepSolution",
+    "LooksRight",
     "Mirror",
     "MoveKeys",
     "OrderDepth",
@@ -128,6 +130,7 @@ Edit = Annotated[
     | RemovePoints
     | SetPointKind
     | Mirror
+    | LooksRight
     | SetCover
     | SetOutline
     | GroupCovers

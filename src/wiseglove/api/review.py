@@ -1,0 +1,200 @@
+"""Where to look: how well outlines fit, where it matters, where they boil, and which frame needs a hand. Nothing here is stored."""
+
+from __future__ import annotations
+
+import time
+from typing import Annotated
+
+import numpy as np
+from fastapi import APIRouter, Query
+from numpy.typing import NDArray
+
+from wiseglove.api.context import Context, Ctx
+from wiseglove.api.outlines import plate_picture
+from wiseglove.api.pictures import load_shot
+from wiseglove.api.schemas import Answer
+from wiseglove.core.review.boil import NOTABLE, overworked
+from wiseglove.shot.basics import Corner
+from wiseglove.shot.doubts import Doubt, worst_first
+from wiseglove.shot.errors import EditError
+from wiseglove.shot.evaluated import EvaluatedShot
+from wiseglove.shot.keys import check_frame
+from wiseglove.shot.reviewing import (
+    Reviewed,
+    Reviewer,
+    Target,
+    Weighing,
+    boil_of,
+    looks_right,
+    of_fit,
+    overlaps,
+    stretches_of,
+)
+
+router = APIRouter(prefix="/api/shots/{shot_id}/review", tags=["review"])
+MOST_AT_ONCE = 1.0
+"""Seconds that one request judges at most."""
+PICTURES = 12
+
+
+class OutlineReview(Answer):
+    """How an outline fits on the plate's frames from `first` on, in pixels of fault; null: not judged, or not there."""
+
+    first: int
+    fault: list[float | None]
+
+
+class ShotReview(Answer):
+    """What is known of a shot now, which frames need a hand, the worst first, and how many verdicts are left."""
+
+    revision: int
+    outlines: dict[str, OutlineReview]
+    doubts: list[Doubt]
+    left: int
+
+
+@router.get("")
+def read_review(
+    shot_id: str,
+    context: Ctx,
+    near: Annotated[int, Query(description="the frame that is looked at: judged first")] = 0,
+    newest: Annotated[str, Query(max_length=64, description="the outline that was changed last: judged first")] = "",
+    seconds: Annotated[float, Query(ge=0, le=MOST_AT_ONCE)] = 0.0,
+    everything: bool = False,
+) -> ShotReview:
+    """Judge for so many seconds what is not known yet, and tell what is.
+
+    `everything`: whether all of an outline counts, not only what lies over a pane or a subject behind it.
+    """
+    shot = load_shot(context, shot_id)
+    reviewer, things = context.reviewer, context.reviewer.things(shot)
+    left = reviewer.left(things)
+    if left and seconds > 0:
+        left.sort(key=lambda t: (t.outline != newest, abs(t.frame - near)))
+        done, until = 0, time.monotonic() + seconds
+        # A few at a time, so that the keys which they need are not all looked at before the first verdict.
+        while done < len(left) and time.monotonic() < until:
+            for _ in reviewer.judge(things, left[done : done + 4], _pictures(context, shot)):
+                done += 1
+        left = left[done:]
+    weighing = Weighing(shot, everything)
+    faults = {t.outline.id: {f: reviewer.fault(t, f, weighing) for f in t.frames} for t in things}
+    doubts = [d for t in things for d in of_fit(t, {f: v for f, v in faults[t.outline.id].items() if v is not None})]
+    return ShotReview(
+        revision=shot.revision,
+        outlines={i: OutlineReview(first=shot.plate.first, fault=_row(shot, found)) for i, found in faults.items()},
+        doubts=worst_first(doubts),
+        left=len(left),
+    )
+
+
+def _row(shot: EvaluatedShot, found: dict[int, float | None]) -> list[float | None]:
+    frames = range(shot.plate.first, shot.plate.last + 1)
+    return [None if (v := found.get(f)) is None else round(v, 2) for f in frames]
+
+
+def _pictures(context: Context, shot: EvaluatedShot) -> _Pictures:
+    return _Pictures(context, shot)
+
+
+class _Pictures:
+    """The plate's display copies, a few of them kept."""
+
+    def __init__(self, context: Context, shot: EvaluatedShot) -> None:
+        self._context, self._shot = context, shot
+        self._kept: dict[int, NDArray[np.uint8]] = {}
+
+    def __call__(self, frame: int) -> NDArray[np.uint8]:
+        if frame not in self._kept:
+            if len(self._kept) >= PICTURES:
+                self._kept.pop(next(iter(self._kept)))
+            self._kept[frame] = plate_picture(self._context, self._shot, frame)
+        return self._kept[frame]
+
+
+class Mark(Answer):
+    """A stretch of an outline that seems to be off: its places, where its edge seems to be, its segments, and the worst fault."""
+
+    outline: str
+    places: list[Corner]
+    ghost: list[Corner]
+    segments: list[int]
+    fault: float
+
+
+class FrameReview(Answer):
+    """The stretches of a frame that seem to be off, the worst first, and the outlines that were said to look right there."""
+
+    frame: int
+    marks: list[Mark]
+    right: list[str]
+
+
+@router.get("/frames/{frame}")
+def read_frame(shot_id: str, frame: int, context: Ctx, everything: bool = False) -> FrameReview:
+    """Where on a frame outlines seem to be off; judged now where it was not yet."""
+    shot = load_shot(context, shot_id)
+    check_frame(shot.plate, frame)
+    reviewer, things = context.reviewer, [t for t in context.reviewer.things(shot) if frame in t.contents]
+    missing = [Target(t.outline.id, frame) for t in things if reviewer.fit(t, frame) is None]
+    for _ in reviewer.judge(things, missing, _pictures(context, shot)):
+        pass
+    weighing = Weighing(shot, everything)
+    marks = [m for t in things if not looks_right(t, frame) for m in _marks(reviewer, t, frame, weighing)]
+    return FrameReview(
+        frame=frame,
+        marks=sorted(marks, key=lambda m: -m.fault),
+        right=[t.outline.id for t in things if looks_right(t, frame)],
+    )
+
+
+def _marks(reviewer: Reviewer, thing: Reviewed, frame: int, weighing: Weighing) -> list[Mark]:
+    fit = reviewer.fit(thing, frame)
+    if fit is None:
+        return []
+    return [
+        Mark(
+            outline=thing.outline.id,
+            places=_corners(s.places),
+            ghost=_corners(s.ghost),
+            segments=s.segments,
+            fault=round(s.worst, 2),
+        )
+        for s in stretches_of(fit, weighing.of(thing, frame, fit.places))
+    ]
+
+
+def _corners(places: NDArray[np.float64]) -> list[Corner]:
+    return [(round(float(x), 2), round(float(y), 2)) for x, y in places]
+
+
+class OutlineDetail(Answer):
+    """How an outline boils and where it matters, on the plate's frames from `first` on.
+
+    boil: pixels, along the whole outline; overlap: share of it that lies over what is put in behind it, null where it is not
+    there; overworked: runs of keys, first and last, that do little but make it boil; notable: pixels from which boil is
+    worth a look.
+    """
+
+    first: int
+    boil: list[float]
+    overlap: list[float | None]
+    overworked: list[tuple[int, int]]
+    notable: float = NOTABLE
+
+
+@router.get("/outlines/{outline}")
+def read_outline(shot_id: str, outline: str, context: Ctx) -> OutlineDetail:
+    """Boil and overlap of one outline."""
+    shot = load_shot(context, shot_id)
+    things = context.reviewer.things(shot, outline)
+    if not things:
+        raise EditError("That outline is not shown, or not in the shot any more. Nothing was changed; show its cover.")
+    found, over = boil_of(things[0]), overlaps(things[0], Weighing(shot))
+    frames = range(shot.plate.first, shot.plate.last + 1)
+    return OutlineDetail(
+        first=shot.plate.first,
+        boil=[round(float(v), 3) for v in found.by_frame],
+        overlap=[None if f not in over else round(over[f], 3) for f in frames],
+        overworked=overworked([k.frame for k in things[0].outline.keys], shot.plate.first, found),
+    )

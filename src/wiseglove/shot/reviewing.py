@@ -1,0 +1,330 @@
+"""Which frame of which outline needs a hand: fit, where it matters, and boil, of a shot as it stands; kept by content.
+
+What was judged once holds for as long as the outline's shapes on the frames that it was judged by are the same, whoever
+edited what. So after an edit only the frames it touched are judged again.
+"""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass
+from functools import cached_property
+from threading import Lock
+from typing import NamedTuple
+
+import numpy as np
+import shapely
+from cachetools import LRUCache
+from numpy.typing import NDArray
+
+from wiseglove.core.review.boil import Boil, boil
+from wiseglove.core.review.fit import Fit, OutlineFit
+from wiseglove.core.review.matters import area_of, matters
+from wiseglove.shot.basics import Plate
+from wiseglove.shot.doubts import Doubt
+from wiseglove.shot.evaluated import EvaluatedShot
+from wiseglove.shot.model import Cover, Outline, Pane
+from wiseglove.shot.rider import Rider
+from wiseglove.shot.subject import Subject
+
+Array = NDArray[np.float64]
+Picture = NDArray[np.uint8]
+PictureAt = Callable[[int], Picture]
+KEPT, MOST_OUTLINES = 8000, 256
+"""Frames of outlines whose verdicts are kept, and outlines whose shapes are."""
+STRETCH = 32.0
+"""Pixels along an outline over which a fault is told as one."""
+FAULTY = 2.2
+"""Pixels of fault from which a place is marked, and a frame gets a pin."""
+BADLY = 8.0
+"""Pixels of fault that need a hand as badly as can be told by halves."""
+COARSE = 0.01
+"""Pixels below which two shapes are the same."""
+
+
+class Target(NamedTuple):
+    """An outline of a frame that is still to be judged."""
+
+    outline: str
+    frame: int
+
+
+def shape_digest(points: Array) -> str:
+    """A name for a shape (N, 8) by its content, to a hundredth of a pixel."""
+    return hashlib.blake2b(np.round(points / COARSE).astype("<i8").tobytes(), digest_size=8).hexdigest()
+
+
+@dataclass(frozen=True, eq=False)
+class Reviewed:
+    """An outline that rides as it does, with all that its verdicts depend on."""
+
+    rider: Rider[Outline]
+    cover: Cover
+    plate: Plate
+
+    @property
+    def outline(self) -> Outline:
+        """The outline itself."""
+        return self.rider.element
+
+    @cached_property
+    def points(self) -> Array:
+        """Its shape on each of the plate's frames, (T, N, 8)."""
+        return self.rider.points_at(np.arange(self.plate.first, self.plate.last + 1))
+
+    @cached_property
+    def frames(self) -> list[int]:
+        """Frames on which it is there."""
+        every = range(self.plate.first, self.plate.last + 1)
+        return [f for f in every if self.cover.present(f) and self.outline.present(f)]
+
+    @cached_property
+    def contents(self) -> dict[int, bytes]:
+        """For each frame a name of all that its verdict depends on: the plate, the shapes around, and its witnesses."""
+        rough = np.round(self.points / COARSE).astype("<i4")
+        rows = [hashlib.blake2b(row.tobytes(), digest_size=8).digest() for row in rough]
+        judge, last = self.judge(_nothing), len(rows) - 1
+
+        def around(frame: int) -> bytes:
+            index = frame - self.plate.first
+            return b"".join(rows[min(max(index + d, 0), last)] for d in (-1, 0, 1))
+
+        out = {}
+        for frame in self.frames:
+            name = hashlib.blake2b(f"{self.plate.media} {frame}".encode(), digest_size=16)
+            name.update(around(frame))
+            for key in judge.witnesses(frame):
+                name.update(f" {key} ".encode() + around(key))
+            out[frame] = name.digest()
+        return out
+
+    def judge(self, picture_at: PictureAt) -> OutlineFit:
+        """What judges it, with nothing kept yet."""
+        there, keys = set(self.frames), [k.frame for k in self.outline.keys]
+        return OutlineFit(self.points, self.plate.first, [k for k in keys if k in there] or keys, picture_at)
+
+    def shape(self, frame: int) -> Array:
+        """Its shape (N, 8) on a frame of the plate."""
+        return np.asarray(self.points[min(max(frame - self.plate.first, 0), len(self.points) - 1)])
+
+
+class Reviewer:
+    """Judges outlines frame by frame and keeps what it found. Safe for use by several threads."""
+
+    def __init__(self) -> None:
+        self._fits: LRUCache[bytes, Fit] = LRUCache(KEPT)
+        self._faults: LRUCache[tuple[object, ...], float] = LRUCache(KEPT)
+        self._things: LRUCache[tuple[object, ...], Reviewed] = LRUCache(MOST_OUTLINES)
+        self._lock = Lock()
+
+    def things(self, shot: EvaluatedShot, only: str | None = None) -> list[Reviewed]:
+        """The outlines of covers that are shown and hide something themselves, from near to far; or only one of them."""
+        others = shot.mattes_of_subjects
+        wanted = [
+            (shot.rider(outline), cover)
+            for cover in shot.covers
+            if cover.id not in others and shot.is_shown(cover)
+            for outline in shot.outlines_of(cover)
+            if only is None or outline.id == only
+        ]
+        out = []
+        for rider, cover in wanted:
+            key = rider, id(cover), shot.plate.media
+            with self._lock:
+                thing = self._things.get(key)
+            if thing is None or thing.cover is not cover:
+                thing = Reviewed(rider, cover, shot.plate)
+                with self._lock:
+                    self._things[key] = thing
+            out.append(thing)
+        return out
+
+    def fit(self, thing: Reviewed, frame: int) -> Fit | None:
+        """What was judged of an outline on a frame, if it was."""
+        name = thing.contents.get(frame)
+        with self._lock:
+            return None if name is None else self._fits.get(name)
+
+    def left(self, things: Sequence[Reviewed]) -> list[Target]:
+        """What is still to be judged of them."""
+        out = []
+        with self._lock:
+            for thing in things:
+                out += [Target(thing.outline.id, f) for f, name in thing.contents.items() if name not in self._fits]
+        return out
+
+    def judge(self, things: Sequence[Reviewed], targets: Sequence[Target], picture_at: PictureAt) -> Iterator[Target]:
+        """Judge some of them, one after the other, as they are asked for.
+
+        The keys that they are judged by are looked at first, in order, for pictures are quickest read so.
+        """
+        judges = {t.outline.id: (t, t.judge(picture_at)) for t in things}
+        keys = {(k, t.outline) for t in targets for k in judges[t.outline][1].witnesses(t.frame)}
+        for key, outline in sorted(keys):
+            judges[outline][1].look_at(key)
+        for target in targets:
+            thing, judge = judges[target.outline]
+            if self.fit(thing, target.frame) is None:
+                fit = judge.on(target.frame)
+                with self._lock:
+                    self._fits[thing.contents[target.frame]] = fit
+            yield target
+
+    def fault(self, thing: Reviewed, frame: int, weighing: Weighing) -> float | None:
+        """One number for an outline on a frame, in pixels; None where it was not judged."""
+        fit = self.fit(thing, frame)
+        if fit is None:
+            return None
+        key = thing.contents[frame], *weighing.depends_on(thing)
+        with self._lock:
+            known = self._faults.get(key)
+        if known is None:
+            known = fault_of(fit, weighing.of(thing, frame, fit.places))
+            with self._lock:
+                self._faults[key] = known
+        return known
+
+
+def _nothing(frame: int) -> Picture:
+    raise AssertionError("what is known needs no pictures")
+
+
+def _put_in(shot: EvaluatedShot) -> list[Pane | Subject]:
+    """What is shown behind or between covers: panes and subjects."""
+    things: list[Pane | Subject] = [*shot.panes, *shot.subjects]
+    return [t for t in things if shot.is_shown(t)]
+
+
+class Weighing:
+    """Where outlines of a shot matter, frame by frame."""
+
+    def __init__(self, shot: EvaluatedShot, everything: bool = False) -> None:
+        """everything: whether all of an outline counts, not only what lies over what is put in behind it."""
+        self._shot = shot
+        self.everything = everything or not bool(_put_in(shot))
+        self._beside: dict[str, tuple[list[Pane | Subject], list[tuple[Cover, Outline]]]] = {}
+        self._areas: dict[tuple[str, int], shapely.Geometry] = {}
+
+    def of(self, thing: Reviewed, frame: int, places: Array) -> NDArray[np.bool_]:
+        """Which of the places (M, 2) of an outline matter on a frame, (M,)."""
+        if self.everything:
+            return np.ones(len(places), bool)
+        behind, nearer = self._around(thing)
+        soft = float(thing.shape(frame)[:, 6:].max(initial=0.0)) + abs(thing.cover.grow)
+        areas = [self._corners(b, frame) for b in behind]
+        hiding = [self._outline(o, frame) for c, o in nearer if c.present(frame) and o.present(frame)]
+        return matters(places, areas, [soft] * len(areas), hiding)
+
+    def depends_on(self, thing: Reviewed) -> tuple[object, ...]:
+        """What all of that depends on: the very objects, and whether everything counts."""
+        if self.everything:
+            return (True, id(thing.cover))
+        behind, nearer = self._around(thing)
+        return (False, thing.cover.grow, *(self._shot.rider(b) for b in behind), *(self._shot.rider(o) for _, o in nearer))
+
+    def _around(self, thing: Reviewed) -> tuple[list[Pane | Subject], list[tuple[Cover, Outline]]]:
+        """The panes and subjects behind an outline, and the outlines that hide what is behind them, nearer than it."""
+        if thing.cover.id not in self._beside:
+            shot, depth = self._shot, self._shot.settings.depth
+            own = depth.index(thing.cover.id)
+            behind = [b for b in _put_in(shot) if depth.index(b.id) > own]
+            nearer = [
+                (c, o)
+                for c in shot.covers
+                if depth.index(c.id) < own and shot.is_shown(c) and c.id not in shot.mattes_of_subjects
+                for o in shot.outlines_of(c)
+                if o.mode == "adds"
+            ]
+            self._beside[thing.cover.id] = behind, nearer
+        return self._beside[thing.cover.id]
+
+    def _corners(self, thing: Pane | Subject, frame: int) -> shapely.Geometry:
+        key = thing.id, frame
+        if key not in self._areas:
+            corners = self._shot.corners_at(thing, frame)
+            self._areas[key] = shapely.make_valid(shapely.Polygon(corners))
+        return self._areas[key]
+
+    def _outline(self, outline: Outline, frame: int) -> shapely.Geometry:
+        key = outline.id, frame
+        if key not in self._areas:
+            self._areas[key] = area_of(self._shot.rider(outline).shape_at(frame))
+        return self._areas[key]
+
+
+class Stretch(NamedTuple):
+    """A stretch of an outline that seems to be off: its places and where the edge seems to be, (M, 2), and the worst fault."""
+
+    places: Array
+    ghost: Array
+    segments: list[int]
+    worst: float
+
+
+def fault_of(fit: Fit, counts: NDArray[np.bool_]) -> float:
+    """One number for a frame: the mean fault of what counts, in pixels, or half of its worst stretch's, if that is more."""
+    use = fit.seen & counts
+    if not use.any():
+        return 0.0
+    spacing = _spacing(fit)
+    size = max(round(STRETCH / spacing), 1)
+    weighed = np.where(use, fit.fault, 0.0)
+    around = np.convolve(np.concatenate([weighed, weighed[: size - 1]]), np.ones(size) / size, mode="valid")
+    return float(max(fit.fault[use].mean(), around.max() / 2))
+
+
+def stretches_of(fit: Fit, counts: NDArray[np.bool_], faulty: float = FAULTY) -> list[Stretch]:
+    """The stretches of an outline on a frame that seem to be off by more than `faulty` pixels, the worst first."""
+    bad = (fit.fault > faulty) & fit.seen & counts
+    if not bad.any():
+        return []
+    if bad.all():
+        runs = [np.arange(len(bad))]
+    else:
+        start = int(np.flatnonzero(~bad)[0])
+        order = (start + np.arange(len(bad))) % len(bad)
+        cuts = np.flatnonzero(np.diff(bad[order].astype(int)) != 0) + 1
+        runs = [part for part in np.split(order, cuts) if bad[part[0]]]
+    out = [
+        Stretch(fit.places[r], fit.ghost[r], sorted(set(fit.segment[r].tolist())), float(fit.fault[r].max()))
+        for r in runs
+    ]
+    return sorted(out, key=lambda s: -s.worst)
+
+
+def _spacing(fit: Fit) -> float:
+    return max(float(np.linalg.norm(np.diff(fit.places, axis=0), axis=1).mean()), 1e-3)
+
+
+def need_of(fault: float) -> float:
+    """How badly a frame with this fault needs a hand, 0..1."""
+    return float(fault / (fault + BADLY))
+
+
+def of_fit(thing: Reviewed, faults: dict[int, float]) -> list[Doubt]:
+    """Frames of an outline that seem to be off and were not said to look right."""
+    return [
+        Doubt(frame=frame, need=need_of(fault), about=thing.outline.id, what="off")
+        for frame, fault in faults.items()
+        if fault > FAULTY / 2 and not looks_right(thing, frame)
+    ]
+
+
+def looks_right(thing: Reviewed, frame: int) -> bool:
+    """Whether somebody said that this very shape looks right on a frame."""
+    said = thing.outline.right.get(frame)
+    return said is not None and said == shape_digest(thing.shape(frame))
+
+
+def boil_of(thing: Reviewed) -> Boil:
+    """How an outline boils against what it rides on, on all frames of the plate."""
+    plate = thing.plate
+    return boil(thing.rider.stored_at(np.arange(plate.first, plate.last + 1)))
+
+
+def overlaps(thing: Reviewed, weighing: Weighing) -> dict[int, float]:
+    """The share of an outline that lies over what is put in behind it, on each frame on which it is there."""
+    judge = thing.judge(_nothing)
+    return {f: float(weighing.of(thing, f, judge.along(f).places).mean()) for f in thing.frames}
+
