@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from threading import Lock
 from typing import Annotated
 
 import numpy as np
@@ -35,6 +36,10 @@ router = APIRouter(prefix="/api/shots/{shot_id}/review", tags=["review"])
 MOST_AT_ONCE = 1.0
 """Seconds that one request judges at most."""
 PICTURES = 12
+"""Pictures that are kept while judging."""
+FEW = 4
+_JUDGING = Lock()
+"""One request judges at a time, whoever asks: it is background work, and pictures for the viewer go first."""
 
 
 class OutlineReview(Answer):
@@ -69,14 +74,12 @@ def read_review(
     shot = load_shot(context, shot_id)
     reviewer, things = context.reviewer, context.reviewer.things(shot)
     left = reviewer.left(things)
-    if left and seconds > 0:
-        left.sort(key=lambda t: (t.outline != newest, abs(t.frame - near)))
-        done, until = 0, time.monotonic() + seconds
-        # A few at a time, so that the keys which they need are not all looked at before the first verdict.
-        while done < len(left) and time.monotonic() < until:
-            for _ in reviewer.judge(things, left[done : done + 4], _pictures(context, shot)):
-                done += 1
-        left = left[done:]
+    if left and seconds > 0 and _JUDGING.acquire(blocking=False):
+        try:
+            left.sort(key=lambda t: (t.outline != newest, abs(t.frame - near)))
+            left = _judged(reviewer, things, left, _Pictures(context, shot), seconds)
+        finally:
+            _JUDGING.release()
     weighing = Weighing(shot, everything)
     faults = {t.outline.id: {f: reviewer.fault(t, f, weighing) for f in t.frames} for t in things}
     doubts = [d for t in things for d in of_fit(t, {f: v for f, v in faults[t.outline.id].items() if v is not None})]
@@ -93,8 +96,14 @@ def _row(shot: EvaluatedShot, found: dict[int, float | None]) -> list[float | No
     return [None if (v := found.get(f)) is None else round(v, 2) for f in frames]
 
 
-def _pictures(context: Context, shot: EvaluatedShot) -> _Pictures:
-    return _Pictures(context, shot)
+def _judged(
+    reviewer: Reviewer, things: list[Reviewed], left: list[Target], pictures: _Pictures, seconds: float
+) -> list[Target]:
+    """What is left after so many seconds of judging, a few frames at a time: their keys have to be looked at first."""
+    done, until = 0, time.monotonic() + seconds
+    while done < len(left) and time.monotonic() < until:
+        done += len(list(reviewer.judge(things, left[done : done + FEW], pictures)))
+    return left[done:]
 
 
 class _Pictures:
@@ -137,7 +146,7 @@ def read_frame(shot_id: str, frame: int, context: Ctx, everything: bool = False)
     check_frame(shot.plate, frame)
     reviewer, things = context.reviewer, [t for t in context.reviewer.things(shot) if frame in t.contents]
     missing = [Target(t.outline.id, frame) for t in things if reviewer.fit(t, frame) is None]
-    for _ in reviewer.judge(things, missing, _pictures(context, shot)):
+    for _ in reviewer.judge(things, missing, _Pictures(context, shot)):
         pass
     weighing = Weighing(shot, everything)
     marks = [m for t in things if not looks_right(t, frame) for m in _marks(reviewer, t, frame, weighing)]

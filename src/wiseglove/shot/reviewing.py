@@ -22,7 +22,7 @@ from wiseglove.core.review.boil import Boil, boil
 from wiseglove.core.review.fit import Fit, OutlineFit
 from wiseglove.core.review.matters import area_of, matters
 from wiseglove.shot.basics import Plate
-from wiseglove.shot.doubts import Doubt
+from wiseglove.shot.doubts import AROUND, Doubt
 from wiseglove.shot.evaluated import EvaluatedShot
 from wiseglove.shot.model import Cover, Outline, Pane
 from wiseglove.shot.rider import Rider
@@ -303,11 +303,13 @@ def need_of(fault: float) -> float:
 
 
 def of_fit(thing: Reviewed, faults: dict[int, float]) -> list[Doubt]:
-    """Frames of an outline that seem to be off and were not said to look right."""
+    """Frames on which an outline seems to be off more than on the frames around, unless it was said to look right there."""
     return [
         Doubt(frame=frame, need=need_of(fault), about=thing.outline.id, what="off")
         for frame, fault in faults.items()
-        if fault > FAULTY / 2 and not looks_right(thing, frame)
+        if fault > FAULTY
+        and fault >= max(faults.get(frame + d, 0.0) for d in range(-AROUND, AROUND + 1))
+        and not looks_right(thing, frame)
     ]
 
 

@@ -7,6 +7,7 @@ import { send } from "./send";
 import { tracing } from "./trace";
 import { reached, reshape } from "./shaping";
 import { count, moved } from "../shapes/shape";
+import { goToDoubt } from "./reviewing";
 import { dropProposal } from "./proposals";
 import { takeTool } from "./tools";
 
@@ -19,12 +20,13 @@ export function goToKey(way: -1 | 1, asked: number) {
   if (beyond.length) goTo(way > 0 ? Math.min(...beyond) : Math.max(...beyond), asked);
 }
 
-/** To the frame that needs a look most; from there to the next worst. */
-export function goToWorst(asked: number) {
-  const frames = doubts(bench()).map((d) => d.frame);
-  if (frames.length === 0) return void toast("No frame needs a look.");
-  setBench({ playing: false });
-  goTo(frames[(frames.indexOf(bench().frame) + 1) % frames.length]!, asked);
+/** To the frame that needs a look most, and what it is about; from there to the next worst (1), or back (-1). */
+export function goToWorst(way: 1 | -1, asked: number) {
+  const found = doubts(bench());
+  if (found.length === 0) return void toast("No frame needs a look.");
+  const here = found.findIndex((d) => d.frame === bench().frame);
+  const next = here < 0 ? 0 : (here + way + found.length) % found.length;
+  goToDoubt(found[next]!.frame, found[next]!.about, asked);
 }
 
 /** Delete what is chosen: keys on the strip, else points, else the cover or pane. */

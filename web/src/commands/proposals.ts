@@ -39,8 +39,19 @@ export async function proposeSnap() {
 }
 
 /** Propose the outline on the next frames, or the ones before; `tolerance`: the share that may be in doubt before it ends. */
-export async function proposeCarry(by: number, tolerance: number) {
-  const { shot, active, frame } = bench();
+export const proposeCarry = (by: number, tolerance: number) =>
+  proposeCarried(bench().frame, bench().frame + by, tolerance, () => true);
+
+/** Propose only one frame of what is carried on from another, which is a key. */
+export const proposeCarryTo = (from: number, to: number) => proposeCarried(from, to, 1, (f) => f === to);
+
+async function proposeCarried(
+  frame: number,
+  to: number,
+  tolerance: number,
+  wanted: (frame: number) => boolean,
+) {
+  const { shot, active } = bench();
   if (!shot || !outlineOf(bench(), active)) return;
   const start: Proposal = {
     kind: "carry",
@@ -52,12 +63,13 @@ export async function proposeCarry(by: number, tolerance: number) {
   };
   setBench({ proposal: start });
   try {
-    const body = { outline: active!, frame, to: frame + by, tolerance };
+    const body = { outline: active!, frame, to, tolerance };
     const found = await data<Proposed>(
       api.POST("/api/shots/{shot_id}/carry", { params: { path: { shot_id: shot.id } }, body }),
     );
     if (bench().proposal !== start) return;
-    const shapes = shapesOf(found);
+    const every = Object.entries(shapesOf(found)).map(([f, shape]) => [Number(f), shape] as const);
+    const shapes = Object.fromEntries(every.filter(([f]) => wanted(f)));
     const count = Object.keys(shapes).length;
     const text = found.reason || `Carried on over ${count} ${count === 1 ? "frame" : "frames"}`;
     const doubtful = found.doubtful ?? {};

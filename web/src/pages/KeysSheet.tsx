@@ -25,7 +25,7 @@ const GROUPS: { title: string; keys: [string, string][] }[] = [
     keys: [
       ["1 2 3 4", "plate, matte, cut-out, composite"],
       ["5 6", "tracker's eye, flat pane"],
-      ["W", "the frame that needs a look most"],
+      ["W", "the frame that needs a look most; again the next, with Shift back"],
       ["Wheel", "zoom at the pointer"],
       ["Space drag", "pan; also the middle button"],
       ["Ctrl wheel", "on the strip: zoom at the pointer; Shift wheel scrolls it"],

@@ -6,7 +6,7 @@ import { useNotice, type Notice } from "../api/events";
 import { Button } from "../ui/Button";
 import { useView } from "../state/view";
 import { Viewer } from "../viewer/Viewer";
-import { adopt, bench, setBench, useBench } from "../state/bench";
+import { adopt, bench, setBench, useBench, useFrame } from "../state/bench";
 import { DepthPanel } from "../panels/DepthPanel";
 import { DetailsPanel } from "../panels/DetailsPanel";
 import { FrameStrip } from "../strip/FrameStrip";
@@ -14,6 +14,7 @@ import { firstRows, loadGeometry, takeIn } from "../commands/geometry";
 import { LookBar } from "../viewer/LookBar";
 import { catchUp } from "../commands/send";
 import { CarrierList } from "../panels/Carriers";
+import { keepReviewing, markFrame } from "../commands/reviewing";
 import { doubtful, loadDoubts, solvingEnded, watchSolving } from "../commands/solving";
 import { ToolRail } from "../panels/ToolRail";
 import { TopBar } from "./TopBar";
@@ -94,6 +95,17 @@ export function Workbench({ id }: { id: string }) {
         </aside>
       </div>
       <FrameStrip />
+      <Reviewing />
     </div>
   );
+}
+
+/** Judges the shot while the hand rests, and the frame that is looked at. */
+function Reviewing() {
+  const shot = useBench((b) => b.shot?.id);
+  const revision = useBench((b) => b.shot?.revision);
+  const frame = useFrame();
+  useEffect(() => keepReviewing(), [shot, revision]);
+  useEffect(() => markFrame(), [shot, revision, frame]);
+  return null;
 }

@@ -50,7 +50,7 @@ export function useWorkbenchKeys() {
   });
   useHotkeys("q", (event) => goToKey(-1, event.timeStamp));
   useHotkeys("e", (event) => goToKey(1, event.timeStamp));
-  useHotkeys("w", (event) => goToWorst(event.timeStamp));
+  useHotkeys("w, shift+w", (event) => goToWorst(event.shiftKey ? -1 : 1, event.timeStamp));
   useHotkeys("s", () => takeTool("select"));
   useHotkeys("p", () => takeTool("pen"));
   useHotkeys("n", () => takeTool("pane"));

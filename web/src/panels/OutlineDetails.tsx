@@ -10,6 +10,7 @@ import { lastFrame } from "../state/plate";
 import { setBench, useBench, useFrame } from "../state/bench";
 import { restingShape } from "../state/lookups";
 import { pasteInto } from "../commands/clipboard";
+import { FitHere } from "./FitHere";
 import { EaseRow, KeyRow } from "./KeyRows";
 import { MakeBehind, useCleanPlate } from "./clips";
 import { proposeCarry, proposeSnap, proposeThinning } from "../commands/proposals";
@@ -78,6 +79,7 @@ export function OutlineDetails({ b, cover, outline }: { b: Settled; cover: Cover
         <WayRound outline={outline} />
         <CarryRow />
       </Section>
+      <FitHere b={b} outline={outline} />
       <Section title="Parts">
         {several && (
           <>

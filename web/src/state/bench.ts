@@ -9,6 +9,7 @@ import { Depth, EMPTY, type Bench, type Settled } from "./types";
 import { CHECKS } from "./slices/checks";
 import { DOCUMENT, type DocumentSlice } from "./slices/document";
 import { LOOKS_AT_FIRST } from "./slices/looks";
+import { REVIEW } from "./slices/review";
 import { SELECTION } from "./slices/selection";
 import { TOOLS } from "./slices/tools";
 
@@ -25,7 +26,7 @@ function hookOf<S extends Partial<Bench>>(...slices: Partial<S>[]): () => S {
 
 export const useDocument = hookOf<DocumentSlice>(DOCUMENT);
 export const useDepth = hookOf<Depth>(DOCUMENT, SELECTION, LOOKS_AT_FIRST);
-export const useSettled = hookOf<Settled>(SELECTION, DOCUMENT, CHECKS, LOOKS_AT_FIRST, TOOLS);
+export const useSettled = hookOf<Settled>(SELECTION, DOCUMENT, CHECKS, REVIEW, LOOKS_AT_FIRST, TOOLS);
 /** The frame that is looked at, for what shows it. */
 export const useFrame = () => useBench((b) => b.frame);
 

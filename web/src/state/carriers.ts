@@ -20,14 +20,18 @@ export function solvedOf(b: Has<"solving">, carrier: Carrier): Map<number, Solve
 }
 
 /** Frames that need a look, the worst first: how badly, 0..1. Each source says how badly; of several the worst counts. */
-export function doubts(b: Has<"shot" | "doubts" | "near" | "checks">): { frame: number; need: number }[] {
-  const worst = new Map<number, number>();
+export function doubts(
+  b: Has<"shot" | "doubts" | "near" | "checks" | "review">,
+): { frame: number; need: number; about: string }[] {
+  const worst = new Map<number, { need: number; about: string }>();
+  const fits = (b.review?.doubts ?? []).filter((d) => d.about in (b.shot?.elements ?? {}));
   const near = b.near && b.near.of.id in (b.shot?.elements ?? {}) ? b.near.doubts : [];
   const slips = b.checks && b.shot?.elements[b.checks.of.id] === b.checks.of ? b.checks.doubts : [];
-  for (const { frame, need } of [...Object.values(b.doubts).flatMap((d) => d.doubts), ...near, ...slips])
-    worst.set(frame, Math.max(need, worst.get(frame) ?? 0));
+  const known = [...Object.values(b.doubts).flatMap((d) => d.doubts), ...near, ...slips, ...fits];
+  for (const { frame, need, about } of known)
+    if (need > (worst.get(frame)?.need ?? 0)) worst.set(frame, { need, about });
   return [...worst]
-    .map(([frame, need]) => ({ frame, need }))
+    .map(([frame, { need, about }]) => ({ frame, need, about }))
     .sort((p, q) => q.need - p.need || p.frame - q.frame);
 }
 

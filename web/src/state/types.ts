@@ -1,3 +1,4 @@
+import { REVIEW, type ReviewSlice } from "./slices/review";
 import { CHECKS, type ChecksSlice } from "./slices/checks";
 import { DOCUMENT, type DocumentSlice } from "./slices/document";
 import { DRAG, type DragSlice } from "./slices/drag";
@@ -12,10 +13,11 @@ export type Bench = TimeSlice &
   DocumentSlice &
   DragSlice &
   ChecksSlice &
+  ReviewSlice &
   LooksSlice &
   ToolsSlice;
 /** What does not change with each frame, nor with each move of the hand. */
-export type Settled = SelectionSlice & DocumentSlice & ChecksSlice & LooksSlice & ToolsSlice;
+export type Settled = SelectionSlice & DocumentSlice & ChecksSlice & ReviewSlice & LooksSlice & ToolsSlice;
 
 /** What the list of depth shows. */
 export type Depth = SelectionSlice & DocumentSlice & LooksSlice;
@@ -26,6 +28,7 @@ export const EMPTY: Bench = {
   ...DOCUMENT,
   ...DRAG,
   ...CHECKS,
+  ...REVIEW,
   ...LOOKS_AT_FIRST,
   ...TOOLS,
 };

@@ -1,9 +1,10 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { useEffect, useRef, useState } from "react";
-import { goTo, select, useFrame, useSettled } from "../state/bench";
+import { select, useFrame, useSettled } from "../state/bench";
 import { LANE, LaneOf, Scale, toX } from "./scale";
 import { groupOf, inDepth, outlineOf, partsOf } from "../state/lookups";
 import { Cover } from "../api/client";
+import { goToDoubt } from "../commands/reviewing";
 import { carrierOf, carriersOf, doubts } from "../state/carriers";
 import { checksOf } from "../state/checks";
 import { Transport } from "./Transport";
@@ -149,7 +150,7 @@ function Playhead({ scale }: { scale: Scale }) {
 
 /** A pin at each frame that needs a look; its height is how badly. */
 function Pins({ b, scale }: { b: Settled; scale: Scale }) {
-  return doubts(b).map(({ frame, need }) => (
+  return doubts(b).map(({ frame, need, about }) => (
     <button
       key={frame}
       type="button"
@@ -157,7 +158,7 @@ function Pins({ b, scale }: { b: Settled; scale: Scale }) {
       title={`Frame ${frame} needs a look  (W goes to the worst)`}
       className="absolute top-0 w-[7px] -translate-x-1/2"
       style={{ left: toX(scale, frame), height: 6 + 12 * need }}
-      onClick={() => goTo(frame)}
+      onClick={() => goToDoubt(frame, about)}
     >
       <span className="absolute inset-x-[3px] top-1 bottom-0 bg-marigold" />
       <span className="absolute top-0 left-0 size-[7px] rounded-full bg-marigold" />

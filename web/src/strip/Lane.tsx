@@ -8,6 +8,7 @@ import { bench, goTo, select, setBench, useBench } from "../state/bench";
 import { keyFrames, outlineOf } from "../state/lookups";
 import type { Settled } from "../state/types";
 import { BY_POINTER } from "../ui/pointer";
+import { FitThread } from "./FitThread";
 import { Fades, Hems, Keys, ProposedMarks, type Placing } from "./marks";
 import { edgeX, LANE, toX, type LaneOf, type Scale } from "./scale";
 
@@ -186,6 +187,7 @@ export function Lane(props: LaneOf & { b: Settled; scale: Scale }) {
           style={{ left: sweep[0], width: sweep[1] - sweep[0] }}
         />
       )}
+      <FitThread b={b} scale={scale} element={element} />
       {proposal && <ProposedMarks proposal={proposal} scale={scale} />}
       <Keys b={b} scale={scale} element={element} frames={frames} placing={placing} proposal={proposal} />
     </div>

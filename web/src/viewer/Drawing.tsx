@@ -19,7 +19,7 @@ import { CarrierLines } from "./CarrierLines";
 import { FollowedPoints } from "./FollowedPoints";
 import { JointLines } from "./JointLines";
 import { along, count, pathOf, pointOf, shapeFrom, type Shape } from "../shapes/shape";
-import { FrameAround, Proposed } from "./overlays";
+import { FrameAround, OffMarks, Proposed } from "./overlays";
 import { edgeRuns, isSoft } from "../shapes/soft";
 import { solvingUnder } from "../state/riding";
 import { toScreen, useView, type View } from "../state/view";
@@ -59,6 +59,7 @@ export function Drawing({ hovered }: { hovered: Hit }) {
       <FollowedPoints b={b} v={v} />
       <JointLines b={b} v={v} />
       <FrameAround b={b} v={v} />
+      <OffMarks b={b} v={v} />
       <Proposed b={b} v={v} />
       {b.draft && <DraftLines draft={b.draft} v={v} />}
       <SelectionBox />

@@ -101,6 +101,31 @@ export function Proposed({ b, v }: { b: Bench; v: View }) {
   );
 }
 
+/** Where outlines seem to be off on this frame: the stretch, thin, and a line of dots where its edge seems to be. */
+export function OffMarks({ b, v }: { b: Bench; v: View }) {
+  if (!b.marks || b.marks.frame !== b.frame || b.marks.revision !== b.shot?.revision || b.proposal || b.drag)
+    return null;
+  const line = (places: [number, number][]) =>
+    places
+      .map(([x, y]) =>
+        toScreen(v, x, y)
+          .map((c) => c.toFixed(1))
+          .join(","),
+      )
+      .join(" ");
+  return (
+    <g fill="none" strokeLinecap="round" data-testid="off">
+      {b.marks.marks.map((mark, i) => (
+        <g key={i} opacity={b.active && b.active !== mark.outline ? 0.55 : 1}>
+          <polyline points={line(mark.ghost)} stroke={DARK} strokeOpacity={0.6} strokeWidth={3} />
+          <polyline points={line(mark.ghost)} stroke="#e0a13a" strokeWidth={1.6} strokeDasharray="0.1 5" />
+          <polyline points={line(mark.places)} stroke="#e0a13a" strokeWidth={1.8} />
+        </g>
+      ))}
+    </g>
+  );
+}
+
 /** The stretches of a proposed shape that are to be looked at. */
 function Doubtful(props: {
   shape: Shape;

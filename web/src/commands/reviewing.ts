@@ -1,0 +1,124 @@
+import { api, data, type FrameReview, type ShotReview } from "../api/client";
+import { bench, goTo, select, setBench } from "../state/bench";
+import { outlineOf, shapeOf } from "../state/lookups";
+import { proposeCarryTo, proposeSnap } from "./proposals";
+import { send } from "./send";
+
+/** Seconds that the server judges before it answers, and milliseconds between two such answers. */
+const SECONDS = 0.25;
+const PAUSE = 120;
+/** Milliseconds after an edit, or a change of frame, before anything is asked for. */
+const SETTLED = 250;
+
+const busy = () => {
+  const { drag, playing, pointDrag } = bench();
+  return Boolean(drag || playing || pointDrag);
+};
+
+/** The outline that was changed last. */
+function newest(): string {
+  const { touched, shot } = bench();
+  let found = "";
+  for (const [id, revision] of Object.entries(touched))
+    if (shot?.elements[id]?.kind === "outline" && revision > (touched[found] ?? -1)) found = id;
+  return found;
+}
+
+/** Judge the shot as it is now, a little at a time and only while the hand rests; a function that ends it. */
+export function keepReviewing(): () => void {
+  let over = false;
+  let timer = 0;
+  const again = (after: number) => {
+    if (!over) timer = window.setTimeout(() => void look(), after);
+  };
+  const look = async () => {
+    const { shot, frame } = bench();
+    if (!shot) return;
+    if (busy()) return again(SETTLED);
+    try {
+      const found = await data<ShotReview>(
+        api.GET("/api/shots/{shot_id}/review", {
+          params: { path: { shot_id: shot.id }, query: { near: frame, newest: newest(), seconds: SECONDS } },
+        }),
+      );
+      if (over || bench().shot?.id !== shot.id) return;
+      if (found.revision >= (bench().review?.revision ?? 0)) setBench({ review: found });
+      if (found.left > 0) again(PAUSE);
+    } catch {
+      again(5000); // nothing is lost by it: the next answer has it all
+    }
+  };
+  again(SETTLED);
+  return () => {
+    over = true;
+    window.clearTimeout(timer);
+  };
+}
+
+/** Ask where outlines seem to be off on the frame that is looked at, once it stands; a function that ends it. */
+export function markFrame(): () => void {
+  let over = false;
+  const timer = window.setTimeout(async () => {
+    const { shot, frame } = bench();
+    if (!shot || busy()) return;
+    try {
+      const found = await data<FrameReview>(
+        api.GET("/api/shots/{shot_id}/review/frames/{frame}", {
+          params: { path: { shot_id: shot.id, frame } },
+        }),
+      );
+      if (!over && bench().frame === frame && bench().shot?.revision === shot.revision)
+        setBench({ marks: { ...found, revision: shot.revision } });
+    } catch {
+      // the marks are help; without them nothing else is missing
+    }
+  }, SETTLED);
+  return () => {
+    over = true;
+    window.clearTimeout(timer);
+  };
+}
+
+/** The stretches of an outline that seem to be off on this frame, the worst first, as its shape is now. */
+export function marksOf(outline: string) {
+  const { marks, frame, shot } = bench();
+  if (!marks || marks.frame !== frame || marks.revision !== shot?.revision) return [];
+  return marks.marks.filter((m) => m.outline === outline);
+}
+
+/** Choose an outline's worst stretch on this frame; whether there is one. */
+export function chooseWorst(outline: string): boolean {
+  const worst = marksOf(outline)[0];
+  const count = shapeOf(bench(), outline, bench().frame) ? outlineOf(bench(), outline)?.kinds.length : 0;
+  if (!worst || !count) return false;
+  setBench({ points: new Set(worst.segments.flatMap((s) => [s, (s + 1) % count])) });
+  return true;
+}
+
+/** Snap the worst stretch of an outline on this frame; shown first. */
+export async function snapWorst(outline: string) {
+  if (chooseWorst(outline)) await proposeSnap();
+}
+
+/** Carry the outline to this frame from its nearest other key; shown first. */
+export async function carryHere(outline: string) {
+  const { frame } = bench();
+  const keys = (outlineOf(bench(), outline)?.keys ?? []).map((k) => k.frame).filter((f) => f !== frame);
+  if (!keys.length) return;
+  await proposeCarryTo(
+    keys.reduce((best, f) => (Math.abs(f - frame) < Math.abs(best - frame) ? f : best)),
+    frame,
+  );
+}
+
+/** Say that an outline looks right on this frame as it is. */
+export const looksRight = (outline: string, right: boolean) =>
+  void send({ type: "looks-right", outline, frame: bench().frame, right });
+
+/** Choose what a doubt is about, and go to its frame. */
+export function goToDoubt(frame: number, about: string, asked?: number) {
+  setBench({ playing: false });
+  const outline = outlineOf(bench(), about);
+  if (outline) select(outline.cover, outline.id);
+  goTo(frame, asked);
+}

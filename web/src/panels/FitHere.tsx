@@ -1,0 +1,132 @@
+import { useEffect, useState } from "react";
+
+import { api, data, type Outline, type OutlineReviewed } from "../api/client";
+import { proposeThinning } from "../commands/proposals";
+import { carryHere, chooseWorst, looksRight, snapWorst } from "../commands/reviewing";
+import { send } from "../commands/send";
+import { useBench, useFrame } from "../state/bench";
+import type { Settled } from "../state/types";
+import { Button } from "../ui/Button";
+import { Section } from "../ui/Section";
+import { Row } from "./Row";
+
+/** How well the outline fits here, what can be done about it, and how it boils. */
+export function FitHere({ b, outline }: { b: Settled; outline: Outline }) {
+  const frame = useFrame();
+  const shown = useBench((now) => now.marks);
+  const fits = b.review?.outlines[outline.id];
+  const fault = fits?.fault[frame - fits.first];
+  const current = shown && shown.frame === frame && shown.revision === b.shot?.revision ? shown : null;
+  const marks = current?.marks.filter((m) => m.outline === outline.id) ?? [];
+  const right = current?.right.includes(outline.id) ?? false;
+  const worst = marks[0]?.fault ?? 0;
+  return (
+    <Section title="Fit">
+      <Row label="Here">
+        <span className="pr-2" data-testid="fit-here">
+          {right
+            ? "Looks right"
+            : marks.length
+              ? `Off by ${worst.toFixed(1)} px on ${marks.length === 1 ? "one stretch" : `${marks.length} stretches`}`
+              : fault == null
+                ? "Not judged yet"
+                : fault < 1
+                  ? "Fits"
+                  : "Fits where it matters"}
+        </span>
+      </Row>
+      {marks.length > 0 && (
+        <Row label="Put right">
+          <Button
+            small
+            title="Move the worst stretch to the edge in the plate; shown first"
+            onClick={() => void snapWorst(outline.id)}
+          >
+            Snap
+          </Button>
+          <Button
+            small
+            title="Carry the outline to here from its nearest key; shown first"
+            onClick={() => void carryHere(outline.id)}
+          >
+            Carry
+          </Button>
+          <Button
+            small
+            title="Choose the worst stretch and set a key here, to drag it right"
+            onClick={() => {
+              chooseWorst(outline.id);
+              void send({ type: "set-key", element: outline.id, frame });
+            }}
+          >
+            Key
+          </Button>
+        </Row>
+      )}
+      {(marks.length > 0 || right) && (
+        <Row label="">
+          <Button
+            small
+            title={
+              right ? "Let this frame be doubted again" : "Take the pin away until the outline changes here"
+            }
+            onClick={() => looksRight(outline.id, !right)}
+          >
+            {right ? "Doubt it again" : "Looks right"}
+          </Button>
+        </Row>
+      )}
+      <BoilRow b={b} outline={outline} />
+    </Section>
+  );
+}
+
+/** How much the outline boils at most, and fewer keys that calm it; shown on the strip first. */
+function BoilRow({ b, outline }: { b: Settled; outline: Outline }) {
+  const [found, setFound] = useState<OutlineReviewed | null>(null);
+  const frame = useFrame();
+  const shot = b.shot!.id;
+  useEffect(() => {
+    let over = false;
+    const timer = window.setTimeout(() => {
+      data<OutlineReviewed>(
+        api.GET("/api/shots/{shot_id}/review/outlines/{outline}", {
+          params: { path: { shot_id: shot, outline: outline.id } },
+        }),
+      )
+        .then((now) => over || setFound(now))
+        .catch(() => over || setFound(null)); // a cover that is not shown has none
+    }, 400);
+    return () => {
+      over = true;
+      window.clearTimeout(timer);
+    };
+  }, [shot, outline]);
+  if (!found) return null;
+  const here = found.boil[frame - found.first] ?? 0;
+  const most = Math.max(...found.boil, 0);
+  const [run] = found.overworked;
+  return (
+    <Row label="Boil">
+      <span
+        className="pr-1"
+        title={
+          run
+            ? `Keys ${run[0]} to ${run[1]} stand close together and make the edge tremble`
+            : "Movement of the edge that is left after its smooth motion"
+        }
+      >
+        {here.toFixed(2)} px, at most {most.toFixed(2)}
+      </span>
+      {most >= (found.notable ?? 0.15) && outline.keys.length > 2 && (
+        <Button
+          small
+          title="Propose fewer keys, which change no frame by more than a little; shown first"
+          onClick={() => void proposeThinning(Math.max(2 * most, 0.3))}
+        >
+          Calm
+        </Button>
+      )}
+    </Row>
+  );
+}

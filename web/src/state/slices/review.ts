@@ -1,0 +1,9 @@
+import type { FrameReview, ShotReview } from "../../api/client";
+
+/** How outlines were judged: what is known of the shot, and where they seem to be off on the frame that is looked at. */
+export interface ReviewSlice {
+  review: ShotReview | null;
+  marks: (FrameReview & { revision: number }) | null;
+}
+
+export const REVIEW: ReviewSlice = { review: null, marks: null };

@@ -1,0 +1,38 @@
+import type { Settled } from "../state/types";
+import { LANE, toX, type Scale } from "./scale";
+
+/** Pixels of fault that are drawn as high as can be, and from which the thread is marigold. */
+const MOST = 8;
+const OFF = 2.2;
+const LOW = LANE - 5;
+const HIGH = 5;
+
+/** How well an outline fits, frame by frame: a thread that lies low where it does and rises where it is off. */
+export function FitThread({ b, scale, element }: { b: Settled; scale: Scale; element: string }) {
+  const found = b.review?.outlines[element];
+  if (!found) return null;
+  const at = (i: number, fault: number) =>
+    `${toX(scale, found.first + i).toFixed(1)} ${(LOW - ((LOW - HIGH) * Math.min(fault, MOST)) / MOST).toFixed(1)}`;
+  let fine = "";
+  let off = "";
+  found.fault.forEach((fault, i) => {
+    const before = found.fault[i - 1];
+    if (fault == null || before == null) return;
+    const piece = `M${at(i - 1, before)}L${at(i, fault)}`;
+    if (Math.max(fault, before) > OFF) off += piece;
+    else fine += piece;
+  });
+  return (
+    <svg
+      className="pointer-events-none absolute inset-0 size-full overflow-visible"
+      fill="none"
+      strokeWidth={1.3}
+      strokeLinecap="round"
+      aria-hidden
+      data-testid={`fit-${element}`}
+    >
+      {fine && <path d={fine} className="stroke-ink-soft/60" />}
+      {off && <path d={off} className="stroke-marigold" />}
+    </svg>
+  );
+}
