@@ -19,7 +19,7 @@ test: web/dist/index.html setup  ## run all tests
 	@scripts/system.sh postgresql chromium libgomp1 ffmpeg libegl1 libgl1 libcairo2
 	@$(BIN)/wiseglove footage
 	cd web && npm test --silent
-	$(BIN)/pytest -n 3 --dist loadfile
+	$(BIN)/pytest -n 3 --dist loadfile --no-loadscope-reorder
 
 check: setup  ## form, types and layers
 	$(BIN)/ruff check src tests benchmarks scripts

@@ -22,6 +22,23 @@ FOOTAGE = ROOT / ".run" / "footage"
 """Rendered once by `wiseglove footage`, which `make test` calls first."""
 
 
+LONGEST_FIRST = (
+    "e2e/test_whole_path", "demo/test_stopping", "store/test_many_hands", "torture/test_short", "jobs/test_many_machines",
+    "demo/test_panels", "e2e/test_keying", "demo/test_keyed", "api/test_fuzz", "e2e/test_sitting", "e2e/test_speed",
+    "e2e/test_bending", "e2e/test_animating", "e2e/test_carriers", "e2e/test_reach", "e2e/test_shaping", "e2e/test_drawing",
+    "api/test_people", "core/outline/test_silhouette", "demo/test_demo", "core/behind", "shot/test_evaluated", "core/keying",
+)  # fmt: skip
+"""Files that take long begin first, so that none of them runs alone in the end."""
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    def place(item: pytest.Item) -> int:
+        where = item.path.relative_to(ROOT / "tests").as_posix()
+        return next((i for i, name in enumerate(LONGEST_FIRST) if where.startswith(name)), len(LONGEST_FIRST))
+
+    items.sort(key=place)
+
+
 @pytest.fixture(scope="session", autouse=True)
 def _compiled() -> None:
     warm_up()

@@ -6,12 +6,14 @@ import contextlib
 import sys
 from collections.abc import Iterator
 from pathlib import Path
-from typing import Annotated, Literal
+from typing import TYPE_CHECKING, Annotated, Literal
 
 import typer
-from sqlalchemy.orm import Session
 
 from wiseglove.settings import Settings, get_settings
+
+if TYPE_CHECKING:
+    from sqlalchemy.orm import Session
 
 app = typer.Typer()
 users = typer.Typer(no_args_is_help=True, help="Who may sign in.")

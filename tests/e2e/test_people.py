@@ -60,7 +60,9 @@ def test_a_name_and_a_password_open_the_page(browser: Browser, asking: Server) -
 def test_the_page_says_how_the_server_is(page: Page) -> None:
     page.goto("/")
     page.get_by_role("link", name="How the server is").click()
-    expect(page.get_by_role("status")).to_contain_text("All is well.", timeout=180_000)  # a fresh worker gets ready first
+    expect(page.get_by_role("status")).to_contain_text(
+        "All is well.", timeout=180_000
+    )  # a fresh worker gets ready first
     expect(page.get_by_text("answers")).to_be_visible()
     assert complaints(page) == []
 

@@ -24,7 +24,7 @@ from svgpathtools import parse_path
 from tests.strategies import blob
 from wiseglove.core.geometry.bezier import ellipse
 from wiseglove.core.matte.coverage import Box, coverage
-from wiseglove.interchange import coco, lottie, svg, timeline
+from wiseglove.interchange import coco, lottie, svg, svg_in, timeline
 from wiseglove.interchange.drawn import Curve, Layer, Sheet, UnreadableError
 
 WIDE, HIGH, COUNT = 128, 96, 8
@@ -84,7 +84,7 @@ def test_lottie_is_drawn_alike_by_rlottie(frame: int) -> None:
 def test_what_svg_and_lottie_hold_is_read_back(seed: int, mode: str) -> None:
     layers = [Layer("Cover & <co>", [moving(seed), moving(seed + 1, mode, by=0.0)])]
     for read in (
-        svg.read(svg.write(layers, SHEET).encode(), SHEET, 1001),
+        svg_in.read(svg.write(layers, SHEET).encode(), SHEET, 1001),
         lottie.read(lottie.write(layers, SHEET), SHEET),
     ):
         assert [layer.name for layer in read] == ["Cover & <co>"]
@@ -97,7 +97,7 @@ def test_what_svg_and_lottie_hold_is_read_back(seed: int, mode: str) -> None:
 def test_an_outline_that_comes_and_goes_does_so_in_both() -> None:
     there = moving(3, frames=FRAMES[2:5])
     for read in (
-        svg.read(svg.write([Layer("Thumb", [there])], SHEET).encode(), SHEET, 1001),
+        svg_in.read(svg.write([Layer("Thumb", [there])], SHEET).encode(), SHEET, 1001),
         lottie.read(lottie.write([Layer("Thumb", [there])], SHEET), SHEET),
     ):
         (back,) = read[0].curves
@@ -110,7 +110,7 @@ def test_every_kind_of_shape_with_its_transforms_is_read_as_svgpathtools_measure
     <circle id="a" cx="10" cy="9" r="5"/><rect id="b" x="2" y="3" width="8" height="6" rx="1"/>
     <path id="c" d="M2 2 h8 v6 q-4 4 -8 0 z M20 20 A 4 6 30 0 1 26 24 L 20 26 Z"/><polygon id="d" points="1,1 5,1 3,6"/></g>
     <path id="open" d="M1 1 L5 5 L1 5"/><text>no</text></svg>"""
-    layers = {layer.name: layer.curves for layer in svg.read(text.encode(), SHEET, 1003)}
+    layers = {layer.name: layer.curves for layer in svg_in.read(text.encode(), SHEET, 1003)}
     assert set(layers) == {"a", "b", "c", "d", "open"}
     assert len(layers["c"]) == 2
     assert layers["a"][0].frames.tolist() == [1003]
@@ -136,7 +136,7 @@ def test_every_kind_of_shape_with_its_transforms_is_read_as_svgpathtools_measure
 )
 def test_an_svg_that_cannot_be_read_is_said_plainly(text: bytes, said: str) -> None:
     with pytest.raises(UnreadableError, match=said or "Nothing was brought in"):
-        svg.read(text, SHEET, 1001)
+        svg_in.read(text, SHEET, 1001)
 
 
 @settings(max_examples=60)

@@ -14,7 +14,7 @@ from wiseglove.core.compositing.colour import to_working
 from wiseglove.core.geometry.homography import is_convex
 from wiseglove.core.outline.from_mattes import traced
 from wiseglove.delivery import outlines, shot_file
-from wiseglove.interchange import coco, lottie, pane_motion, svg, timeline
+from wiseglove.interchange import coco, lottie, pane_motion, timeline
 from wiseglove.interchange.drawn import Curve, Layer, UnreadableError
 from wiseglove.media.plate import PlateFiles
 from wiseglove.shot.edits.bring_in import BringIn, Came, CamePane, Shape
@@ -68,7 +68,9 @@ def read_into(
     sheet = outlines.sheet_of(shot, range(plate.first, plate.last + 1))
     suffix = Path(called).suffix.lower()
     if suffix == ".svg":
-        return _layers(called, svg.read(data, sheet, frame), name)
+        from wiseglove.interchange import svg_in  # its package takes a second to load
+
+        return _layers(called, svg_in.read(data, sheet, frame), name)
     text = _text(called, data)
     if suffix == ".csv":
         return _corners(shot, called, pane_motion.read(text, sheet), name)

@@ -24,6 +24,7 @@ from wiseglove.core.review.matters import area_of, matters
 from wiseglove.shot.basics import Plate
 from wiseglove.shot.doubts import AROUND, Doubt
 from wiseglove.shot.evaluated import EvaluatedShot
+from wiseglove.shot.keys import COARSE, shape_digest
 from wiseglove.shot.model import Cover, Outline, Pane
 from wiseglove.shot.rider import Rider
 from wiseglove.shot.subject import Subject
@@ -39,8 +40,6 @@ FAULTY = 2.2
 """Pixels of fault from which a place is marked, and a frame gets a pin."""
 BADLY = 8.0
 """Pixels of fault that need a hand as badly as can be told by halves."""
-COARSE = 0.01
-"""Pixels below which two shapes are the same."""
 
 
 class Target(NamedTuple):
@@ -48,11 +47,6 @@ class Target(NamedTuple):
 
     outline: str
     frame: int
-
-
-def shape_digest(points: Array) -> str:
-    """A name for a shape (N, 8) by its content, to a hundredth of a pixel."""
-    return hashlib.blake2b(np.round(points / COARSE).astype("<i8").tobytes(), digest_size=8).hexdigest()
 
 
 @dataclass(frozen=True, eq=False)
@@ -221,7 +215,12 @@ class Weighing:
         if self.everything:
             return (True, id(thing.cover))
         behind, nearer = self._around(thing)
-        return (False, thing.cover.grow, *(self._shot.rider(b) for b in behind), *(self._shot.rider(o) for _, o in nearer))
+        return (
+            False,
+            thing.cover.grow,
+            *(self._shot.rider(b) for b in behind),
+            *(self._shot.rider(o) for _, o in nearer),
+        )
 
     def _around(self, thing: Reviewed) -> tuple[list[Pane | Subject], list[tuple[Cover, Outline]]]:
         """The panes and subjects behind an outline, and the outlines that hide what is behind them, nearer than it."""
@@ -329,4 +328,3 @@ def overlaps(thing: Reviewed, weighing: Weighing) -> dict[int, float]:
     """The share of an outline that lies over what is put in behind it, on each frame on which it is there."""
     judge = thing.judge(_nothing)
     return {f: float(weighing.of(thing, f, judge.along(f).places).mean()) for f in thing.frames}
-

@@ -11,7 +11,6 @@ import cv2
 import numba as nb
 import numpy as np
 from numpy.typing import NDArray
-from scipy.signal import windows
 
 Layer = NDArray[np.float32]
 Array = NDArray[np.float64]
@@ -66,6 +65,8 @@ def measured(frames: Sequence[Layer], hidden: Layer | None = None) -> Grain:
             "Nothing stands still long enough to tell the grain by. The insert stays as it is; "
             "measure where the camera and the picture are calm, or type the amount."
         )
+    from scipy.signal import windows  # takes two seconds to load, in each process
+
     along = windows.blackmanharris(PATCH)  # its side lobes are low: fine grain is 30 dB weaker than coarse
     window = np.outer(along, along)
     spectra = (

@@ -8,7 +8,6 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 from scipy.ndimage import uniform_filter1d
-from scipy.signal import savgol_filter
 
 from wiseglove.core.outline.normals import normals_at, normals_of
 
@@ -69,6 +68,8 @@ def boil(points: Array) -> Boil:
     if count < WINDOW:
         nothing = np.zeros((count, len(along.t)))
         return Boil(nothing, nothing, along.segment, along.t, spacing)
+    from scipy.signal import savgol_filter  # takes a second to load
+
     places = np.stack([s.places for s in seen])
     outward = np.stack([s.outward for s in seen])
     left = places - savgol_filter(places, WINDOW, ORDER, axis=0, mode="interp")

@@ -131,7 +131,9 @@ class OutlineFit:
         fault = fault + PIXELS * np.maximum(unlike - SPREAD, 0)
         off = np.clip(found + along.outward @ shift, -2 * REACH, 2 * REACH)
         height, width = picture.shape[:2]
-        shown = np.asarray(((along.places > BORDER) & (along.places < np.array([width, height]) - BORDER)).all(axis=1), np.bool_)
+        shown = np.asarray(
+            ((along.places > BORDER) & (along.places < np.array([width, height]) - BORDER)).all(axis=1), np.bool_
+        )
         fault = np.where(shown, averaged(fault, 2, closed=True), 0.0)
         return Fit(along.places, along.outward, np.where(shown, off, 0.0), fault, shown, self._segment, self._t)
 
@@ -158,9 +160,7 @@ class OutlineFit:
             else:
                 here = Normals(along.places - (left, top), along.outward, self._segment, self._t)
                 depths = tuple(-d for d in EDGE)
-                self._witnesses[key] = _Seen(
-                    _inside(layer, here, travel, depths), _inside(layer, here, travel, DEPTHS)
-                )
+                self._witnesses[key] = _Seen(_inside(layer, here, travel, depths), _inside(layer, here, travel, DEPTHS))
         return self._witnesses[key]
 
 

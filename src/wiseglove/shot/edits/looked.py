@@ -9,7 +9,6 @@ from wiseglove.shot.basics import ElementId
 from wiseglove.shot.edits.base import Applied, Editing, get, owner_of
 from wiseglove.shot.evaluated import EvaluatedShot
 from wiseglove.shot.model import Outline
-from wiseglove.shot.reviewing import shape_digest
 
 
 class LooksRight(Editing):
@@ -29,7 +28,7 @@ class LooksRight(Editing):
         keying.check_frame(shot.plate, self.frame)
         said = {f: d for f, d in outline.right.items() if f != self.frame}
         if self.right:
-            said[self.frame] = shape_digest(shot.rider(outline).shape_at(self.frame))
+            said[self.frame] = keying.shape_digest(shot.rider(outline).shape_at(self.frame))
         label = f"Said that {name} looks right, frame {self.frame}"
         if not self.right:
             label = f"Took back that {name} looks right, frame {self.frame}"
