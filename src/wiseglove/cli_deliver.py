@@ -222,3 +222,49 @@ def check(folder: Annotated[Path, typer.Argument(help="A delivery's folder.")]) 
         typer.echo(f"{len(problems)} of {len(manifest['files'])} files are not as they were delivered.", err=True)
         raise typer.Exit(1)
     typer.echo(f"All {len(manifest['files'])} files are as they were delivered.")
+
+
+@app.command()
+def review(
+    shot: ShotPath,
+    out: Annotated[Path, typer.Option(help="A folder for review.json, index.html and pictures.")],
+    span: Range = "",
+    store: Store = None,
+    everything: Annotated[
+        bool, typer.Option(help="Judge whole outlines, not only where they lie over what is put in.")
+    ] = False,
+    holes: Annotated[
+        bool, typer.Option(help="Look for holes in holdouts against the clean picture of each pane.")
+    ] = True,
+    max_fault: Annotated[
+        float | None, typer.Option(min=0, help="Pixels by which an outline may be off on a frame.")
+    ] = None,
+    max_boil: Annotated[float | None, typer.Option(min=0, help="Pixels by which an edge may boil.")] = None,
+    max_flicker: Annotated[float | None, typer.Option(min=0, help="Square pixels that a holdout may flicker.")] = None,
+    max_pins: Annotated[int | None, typer.Option(min=0, help="Frames that may need a hand.")] = None,
+    max_holes: Annotated[int | None, typer.Option(min=0, help="Holes that holdouts may have.")] = None,
+) -> None:
+    """Judge a shot and tell where it needs a hand; ends with 3 where it is worse than a limit that is given."""
+    from wiseglove.delivery.opened import Shot
+    from wiseglove.delivery.run import CannotWriteError
+    from wiseglove.jobs import review_files
+
+    with _in_words():
+        if out.exists() and (not out.is_dir() or any(out.iterdir())):
+            raise CannotWriteError(f"{out} is not an empty folder and is left as it is. Name another one.")
+        with Shot.open(shot, store) as opened:
+            bounds = review_files.Bounds(max_fault, max_boil, max_pins, max_holes, max_flicker)
+            report = review_files.review(
+                opened, out, frames_of(span), bounds, everything, holes, lambda line: typer.echo(line, err=True)
+            )
+    exceeded = bounds.exceeded(report)
+    worst = max((o.worst_fault for o in report.outlines), default=0.0)
+    boil = max((o.worst_boil for o in report.outlines), default=0.0)
+    typer.echo(
+        f"{len(report.outlines)} outlines on frames {report.first} to {report.last}: worst off by {worst:.1f} px, boil at most "
+        f"{boil:.2f} px, {len(report.worst)} places need a hand, {len(report.holes)} holes. {out / 'index.html'} shows them."
+    )
+    for line in exceeded:
+        typer.echo(line, err=True)
+    if exceeded:
+        raise typer.Exit(3)

@@ -223,15 +223,18 @@ class Weighing:
         )
 
     def _around(self, thing: Reviewed) -> tuple[list[Pane | Subject], list[tuple[Cover, Outline]]]:
-        """The panes and subjects behind an outline, and the outlines that hide what is behind them, nearer than it."""
+        """The panes and subjects behind an outline, and the other outlines that stay in front of all of these."""
         if thing.cover.id not in self._beside:
             shot, depth = self._shot, self._shot.settings.depth
             own = depth.index(thing.cover.id)
             behind = [b for b in _put_in(shot) if depth.index(b.id) > own]
+            # What stays in front is a union: an edge inside another cover of it is no edge, be it nearer or farther.
+            until = min((depth.index(b.id) for b in behind), default=own)
             nearer = [
                 (c, o)
                 for c in shot.covers
-                if depth.index(c.id) < own and shot.is_shown(c) and c.id not in shot.mattes_of_subjects
+                if c is not thing.cover and depth.index(c.id) < until
+                if shot.is_shown(c) and c.id not in shot.mattes_of_subjects
                 for o in shot.outlines_of(c)
                 if o.mode == "adds"
             ]
@@ -284,7 +287,7 @@ def stretches_of(fit: Fit, counts: NDArray[np.bool_], faulty: float = FAULTY) ->
         start = int(np.flatnonzero(~bad)[0])
         order = (start + np.arange(len(bad))) % len(bad)
         cuts = np.flatnonzero(np.diff(bad[order].astype(int)) != 0) + 1
-        runs = [part for part in np.split(order, cuts) if bad[part[0]]]
+        runs = [np.arange(p[0] - 1, p[0] + len(p) + 1) % len(bad) for p in np.split(order, cuts) if bad[p[0]]]
     out = [
         Stretch(fit.places[r], fit.ghost[r], sorted(set(fit.segment[r].tolist())), float(fit.fault[r].max()))
         for r in runs

@@ -8,10 +8,12 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from wiseglove.core.compositing.colour import decode
 from wiseglove.core.geometry.bezier import Points
 from wiseglove.core.geometry.fitting import evened, fit_closed
 
 Matte = NDArray[np.float32]
+Picture = NDArray[np.float32]
 COVERED, BARE = 0.6, 0.15
 """Difference from which something is there, and up to which the bare pane is seen."""
 OUT, IN = 0.15, 0.9
@@ -20,6 +22,10 @@ NEAR = 5
 """Pixels from an edge within which a fault is the edge's own and told as its fit."""
 SMALLEST = 120
 """Pixels of a place that is worth telling, after NEAR is taken off."""
+DIMMEST, BRIGHTEST = 0.2, 4.0
+"""Light, as a factor, by which the same surface may be darker (a shadow) or brighter (a lamp that went on)."""
+TINTED, FAINT = 0.12, 0.008
+"""What may be left of a channel then, in shares of the brightest one, and what counts as none, in linear light."""
 TOLERANCE = 1.5
 """Pixels by which a proposed outline may be off the place's border."""
 
@@ -37,15 +43,31 @@ class Hole:
     outline: Points
 
 
-def holes(difference: Matte, holdout: Matte, within: NDArray[np.bool_]) -> list[Hole]:
+def holes(difference: Matte, holdout: Matte, within: NDArray[np.bool_], frame: Picture, behind: Picture) -> list[Hole]:
     """What a holdout (h, w) misses and what it takes too much, largest first.
 
-    difference (h, w), 0..1: how much of a pixel is covered by what is not behind; within: where that is known.
+    difference (h, w), 0..1: how much of a pixel is covered by what is not behind; within: where that is known. frame and behind
+    (h, w, 3), display-encoded 0..255: what is darker or brighter by one factor in all channels is shadow or light, and no hole.
     """
     calm = cv2.blur(difference, (5, 5))
     there = (calm > COVERED) & (holdout < OUT) & within
     bare = (calm < BARE) & (holdout > IN) & within
-    return sorted([*_places("open", there), *_places("wide", bare)], key=lambda h: -h.area)
+    open_ = [h for h in _places("open", there) if not _relit(h, there, frame, behind)]
+    return sorted([*open_, *_places("wide", bare)], key=lambda h: -h.area)
+
+
+def _relit(hole: Hole, there: NDArray[np.bool_], frame: Picture, behind: Picture) -> bool:
+    """Whether a place is what lies behind it in other light: one factor in all channels, in linear light."""
+    x, y = (int(v) for v in hole.centre)
+    size = max(int(np.sqrt(hole.area) / 2), 3)
+    part = (slice(max(y - size, 0), y + size + 1), slice(max(x - size, 0), x + size + 1))
+    inside = there[part]
+    if not inside.any():
+        return False
+    now, then = (decode(np.clip(p[part][inside] / 255, 0, 1)).mean(axis=0) + 1e-4 for p in (frame, behind))
+    light = float(now @ then / (then @ then))
+    rest = float(np.abs(now - light * then).max())
+    return DIMMEST < light < BRIGHTEST and rest < TINTED * float(now.max()) + FAINT
 
 
 def _places(what: str, where: NDArray[np.bool_]) -> list[Hole]:

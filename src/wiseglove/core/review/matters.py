@@ -1,4 +1,4 @@
-"""Where an outline's edge matters: over what is put in behind it, and not where something nearer hides it."""
+"""Where an outline's edge matters: over what is put in behind it, and not inside another cover that stays in front too."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ Array = NDArray[np.float64]
 AROUND = 4.0
 """Pixels outside a pane within which an edge still shows, beside its soft border."""
 HIDDEN = 3.0
-"""Pixels inside something nearer from which an edge is hidden."""
+"""Pixels inside another cover from which an edge is none."""
 
 
 def area_of(points: Points) -> shapely.Geometry:
@@ -26,18 +26,18 @@ def area_of(points: Points) -> shapely.Geometry:
 
 
 def matters(
-    places: Array, behind: Sequence[shapely.Geometry], grow: Sequence[float], nearer: Sequence[shapely.Geometry]
+    places: Array, behind: Sequence[shapely.Geometry], grow: Sequence[float], others: Sequence[shapely.Geometry]
 ) -> NDArray[np.bool_]:
-    """Which of places (M, 2) of an edge lie over something behind it, (M,), and are not inside something nearer.
+    """Which of places (M, 2) of an edge lie over something behind it, (M,), and are not inside another cover before that.
 
-    behind: areas of panes and subjects, in pixels, each grown by AROUND and by `grow`; nearer: areas of nearer covers.
+    behind: areas of panes and subjects, in pixels, each grown by AROUND and by `grow`; others: areas of the other covers.
     """
     over = np.zeros(len(places), bool)
     for area, by in zip(behind, grow, strict=True):
         grown = shapely.buffer(area, AROUND + by, quad_segs=4)
         shapely.prepare(grown)
         over |= shapely.contains_xy(grown, places)
-    for area in nearer:
+    for area in others:
         hides = shapely.buffer(area, -HIDDEN, quad_segs=4)
         shapely.prepare(hides)
         over &= ~shapely.contains_xy(hides, places)
