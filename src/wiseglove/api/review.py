@@ -20,6 +20,7 @@ from wiseglove.shot.doubts import Doubt, worst_first
 from wiseglove.shot.errors import EditError
 from wiseglove.shot.evaluated import EvaluatedShot
 from wiseglove.shot.keys import check_frame
+from wiseglove.shot.report import ShotReport, report_of
 from wiseglove.shot.reviewing import (
     Reviewed,
     Reviewer,
@@ -49,7 +50,7 @@ class OutlineReview(Answer):
     fault: list[float | None]
 
 
-class ShotReview(Answer):
+class ReviewState(Answer):
     """What is known of a shot now, which frames need a hand, the worst first, and how many verdicts are left."""
 
     revision: int
@@ -66,7 +67,7 @@ def read_review(
     newest: Annotated[str, Query(max_length=64, description="the outline that was changed last: judged first")] = "",
     seconds: Annotated[float, Query(ge=0, le=MOST_AT_ONCE)] = 0.0,
     everything: bool = False,
-) -> ShotReview:
+) -> ReviewState:
     """Judge for so many seconds what is not known yet, and tell what is.
 
     `everything`: whether all of an outline counts, not only what lies over a pane or a subject behind it.
@@ -83,7 +84,7 @@ def read_review(
     weighing = Weighing(shot, everything)
     faults = {t.outline.id: {f: reviewer.fault(t, f, weighing) for f in t.frames} for t in things}
     doubts = [d for t in things for d in of_fit(t, {f: v for f, v in faults[t.outline.id].items() if v is not None})]
-    return ShotReview(
+    return ReviewState(
         revision=shot.revision,
         outlines={i: OutlineReview(first=shot.plate.first, fault=_row(shot, found)) for i, found in faults.items()},
         doubts=worst_first(doubts),
@@ -119,6 +120,12 @@ class _Pictures:
                 self._kept.pop(next(iter(self._kept)))
             self._kept[frame] = plate_picture(self._context, self._shot, frame)
         return self._kept[frame]
+
+
+@router.get("/report")
+def read_report(shot_id: str, context: Ctx, everything: bool = False) -> ShotReport:
+    """The shot on one page, as far as it was judged; `left` says how many verdicts are still to come."""
+    return report_of(load_shot(context, shot_id), context.reviewer, everything)
 
 
 class Mark(Answer):

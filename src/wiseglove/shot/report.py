@@ -108,10 +108,10 @@ class ShotReport(BaseModel):
     points: int
     outlines: list[OutlineReport]
     worst: list[WorstPlace]
-    holes: list[HoleReport] = []
+    holes: list[HoleReport]
     carriers: list[CarrierReport]
     panes: list[PaneReport]
-    left: int = 0
+    left: int
 
 
 def report_of(shot: EvaluatedShot, reviewer: Reviewer, everything: bool = False) -> ShotReport:
@@ -128,6 +128,7 @@ def report_of(shot: EvaluatedShot, reviewer: Reviewer, everything: bool = False)
         keys=sum(r.keys for r in rows),
         points=sum(r.points for r in rows),
         outlines=rows,
+        holes=[],
         worst=_worst(things, faults, reviewer, weighing),
         carriers=[_carrier(shot, c) for c in shot.carriers],
         panes=_panes(shot, things, boils, weighing),

@@ -1126,6 +1126,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/review/report": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Report
+         * @description The shot on one page, as far as it was judged; `left` says how many verdicts are still to come.
+         */
+        get: operations["read_report"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/samples": {
         parameters: {
             query?: never;
@@ -1854,6 +1874,24 @@ export interface components {
              * @enum {string}
              */
             when_lost: "simpler" | "stop";
+        };
+        /**
+         * CarrierReport
+         * @description A carrier's motion: frames that are solved, unsure and lost, and its jitter in pixels, mean and worst.
+         */
+        CarrierReport: {
+            /** Jitter Mean */
+            jitter_mean: number;
+            /** Jitter Worst */
+            jitter_worst: number;
+            /** Lost */
+            lost: number;
+            /** Name */
+            name: string;
+            /** Solved */
+            solved: number;
+            /** Unsure */
+            unsure: number;
         };
         /**
          * CarryCover
@@ -2926,6 +2964,41 @@ export interface components {
             words: string[];
             /** Workers */
             workers: number;
+        };
+        /**
+         * HoleReport
+         * @description A place of a pane on a frame where the holdout is open over something, or wide over nothing; as a proposed outline.
+         */
+        HoleReport: {
+            /** Area */
+            area: number;
+            /** Centre */
+            centre: [
+                number,
+                number
+            ];
+            /** Frame */
+            frame: number;
+            /** Outline */
+            outline: [
+                number,
+                number,
+                number,
+                number,
+                number,
+                number,
+                number,
+                number
+            ][];
+            /** Pane */
+            pane: string;
+            /** Picture */
+            picture?: string | null;
+            /**
+             * What
+             * @enum {string}
+             */
+            what: "open" | "wide";
         };
         /**
          * Insert
@@ -4187,6 +4260,51 @@ export interface components {
             ][];
         };
         /**
+         * OutlineReport
+         * @description An outline: fault and boil in pixels on the plate's frames from `first` on (null: not there), and what follows.
+         *
+         *     matters: runs of frames on which it lies over what is put in behind it; overworked: runs of keys that make it boil.
+         */
+        OutlineReport: {
+            /** Boil */
+            boil: number[];
+            /** Cover */
+            cover: string;
+            /** Fault */
+            fault: (number | null)[];
+            /** First */
+            first: number;
+            /** Id */
+            id: string;
+            /** Keys */
+            keys: number;
+            /** Matters */
+            matters: [
+                number,
+                number
+            ][];
+            /** Overworked */
+            overworked: [
+                number,
+                number
+            ][];
+            /** Points */
+            points: number;
+            /** Worst Boil */
+            worst_boil: number;
+            /** Worst Boil At */
+            worst_boil_at: [
+                number,
+                number
+            ];
+            /** Worst Boil Frame */
+            worst_boil_frame: number;
+            /** Worst Fault */
+            worst_fault: number;
+            /** Worst Frame */
+            worst_frame: number | null;
+        };
+        /**
          * OutlineReview
          * @description How an outline fits on the plate's frames from `first` on, in pixels of fault; null: not judged, or not there.
          */
@@ -4487,6 +4605,18 @@ export interface components {
             ease: "smooth" | "linear" | "hold" | "curve";
             /** Frame */
             frame: number;
+        };
+        /**
+         * PaneReport
+         * @description How a pane's holdout flickers: pixels of its edge's area that tremble from frame to frame, by frame.
+         */
+        PaneReport: {
+            /** First */
+            first: number;
+            /** Flicker */
+            flicker: number[];
+            /** Name */
+            name: string;
         };
         /**
          * Past
@@ -5179,6 +5309,22 @@ export interface components {
         RestoreRequest: {
             /** Id */
             id?: string | null;
+            /** Revision */
+            revision: number;
+        };
+        /**
+         * ReviewState
+         * @description What is known of a shot now, which frames need a hand, the worst first, and how many verdicts are left.
+         */
+        ReviewState: {
+            /** Doubts */
+            doubts: components["schemas"]["Doubt"][];
+            /** Left */
+            left: number;
+            /** Outlines */
+            outlines: {
+                [key: string]: components["schemas"]["OutlineReview"];
+            };
             /** Revision */
             revision: number;
         };
@@ -5911,20 +6057,34 @@ export interface components {
             undo: string | null;
         };
         /**
-         * ShotReview
-         * @description What is known of a shot now, which frames need a hand, the worst first, and how many verdicts are left.
+         * ShotReport
+         * @description A whole shot, judged. left: verdicts that are not known yet.
          */
-        ShotReview: {
-            /** Doubts */
-            doubts: components["schemas"]["Doubt"][];
+        ShotReport: {
+            /** Carriers */
+            carriers: components["schemas"]["CarrierReport"][];
+            /** First */
+            first: number;
+            /** Holes */
+            holes: components["schemas"]["HoleReport"][];
+            /** Keys */
+            keys: number;
+            /** Last */
+            last: number;
             /** Left */
             left: number;
             /** Outlines */
-            outlines: {
-                [key: string]: components["schemas"]["OutlineReview"];
-            };
+            outlines: components["schemas"]["OutlineReport"][];
+            /** Panes */
+            panes: components["schemas"]["PaneReport"][];
+            /** Points */
+            points: number;
             /** Revision */
             revision: number;
+            /** Shot */
+            shot: string;
+            /** Worst */
+            worst: components["schemas"]["WorstPlace"][];
         };
         /**
          * ShotState
@@ -6981,6 +7141,32 @@ export interface components {
              * @default 0
              */
             vignette: number;
+        };
+        /**
+         * WorstPlace
+         * @description A place that needs a hand: on which frame, of which outline, how far off, and where (the stretch and its edge).
+         */
+        WorstPlace: {
+            /** Cover */
+            cover: string;
+            /** Fault */
+            fault: number;
+            /** Frame */
+            frame: number;
+            /** Ghost */
+            ghost: [
+                number,
+                number
+            ][];
+            /** Outline */
+            outline: string;
+            /** Picture */
+            picture?: string | null;
+            /** Places */
+            places: [
+                number,
+                number
+            ][];
         };
     };
     responses: never;
@@ -9076,7 +9262,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ShotReview"];
+                    "application/json": components["schemas"]["ReviewState"];
                 };
             };
             /** @description A problem (RFC 9457) */
@@ -9143,6 +9329,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["OutlineDetail"];
+                };
+            };
+            /** @description A problem (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    read_report: {
+        parameters: {
+            query?: {
+                everything?: boolean;
+            };
+            header?: never;
+            path: {
+                shot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShotReport"];
                 };
             };
             /** @description A problem (RFC 9457) */

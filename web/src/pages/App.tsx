@@ -1,6 +1,7 @@
 import { Route, Switch } from "wouter";
 
 import { DeliverPage } from "./DeliverPage";
+import { LookPage } from "./LookPage";
 import { KeysSheet } from "./KeysSheet";
 import { IntakePage } from "./IntakePage";
 import { ReviewPage } from "./ReviewPage";
@@ -32,6 +33,7 @@ function Pages() {
         <Route path="/shots/:id/review/:number">
           {({ id, number }) => <ReviewPage id={id} number={Number(number)} />}
         </Route>
+        <Route path="/shots/:id/look">{({ id }) => <LookPage id={id} />}</Route>
         <Route path="/shots/:id/deliver">{({ id }) => <DeliverPage id={id} />}</Route>
         <Route>
           <p className="p-8">

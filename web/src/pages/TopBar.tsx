@@ -62,6 +62,13 @@ export function TopBar() {
         <HelpCircle size={17} />
       </IconButton>
       <Link
+        href={`/shots/${shot.id}/look`}
+        className="whitespace-nowrap text-ink-soft hover:text-ink"
+        title="The worst places of the shot, its curves and its motions on one page"
+      >
+        Where to look
+      </Link>
+      <Link
         href={`/shots/${shot.id}/deliver`}
         className="inline-flex h-8 items-center rounded-md bg-teal px-4 font-semibold text-on-teal hover:brightness-110"
       >

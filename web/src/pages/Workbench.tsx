@@ -14,7 +14,7 @@ import { firstRows, loadGeometry, takeIn } from "../commands/geometry";
 import { LookBar } from "../viewer/LookBar";
 import { catchUp } from "../commands/send";
 import { CarrierList } from "../panels/Carriers";
-import { keepReviewing, markFrame } from "../commands/reviewing";
+import { goToDoubt, keepReviewing, markFrame } from "../commands/reviewing";
 import { doubtful, loadDoubts, solvingEnded, watchSolving } from "../commands/solving";
 import { ToolRail } from "../panels/ToolRail";
 import { TopBar } from "./TopBar";
@@ -44,6 +44,8 @@ export function Workbench({ id }: { id: string }) {
     adopt(state);
     // Taken in at the same time, the lines are drawn together with the page.
     if (rows) takeIn(first, first, rows);
+    const [at, about] = decodeURIComponent(location.hash.slice(1)).split(" ");
+    if (at && Number.isInteger(Number(at))) goToDoubt(Number(at), about ?? "");
     // The other frames wait until the page with this one is on the display.
     requestAnimationFrame(() => setTimeout(() => loadGeometry().catch(say)));
     useView.getState().setPlate(plate.width, plate.height, plate.pixel_aspect);

@@ -1,0 +1,99 @@
+"""How well outlines fit, on pictures whose edges are known exactly."""
+
+from __future__ import annotations
+
+from functools import cache
+
+import numpy as np
+import pytest
+from scipy.stats import spearmanr
+
+from tests.core.outline.test_following import HAND, picture_of
+from wiseglove.core.outline.inbetween import Animation, in_between
+from wiseglove.core.outline.normals import normals_at
+from wiseglove.core.review.fit import OutlineFit
+
+COUNT = 16
+STEP = np.array([2.5, -1.2, 0, 0, 0, 0, 0, 0])
+KEYS = [0, 3, 6, 9, 12, 15]
+
+
+@cache
+def picture(frame: int) -> np.ndarray:
+    return picture_of(HAND + frame * STEP, shift=(2.5 * frame, -1.2 * frame))
+
+
+def shapes(wrong: dict[int, np.ndarray]) -> np.ndarray:
+    """The hand in between its keys, some of which are moved by (N, 2)."""
+    keys = np.stack([HAND + k * STEP for k in KEYS])
+    for key, by in wrong.items():
+        keys[KEYS.index(key), :, :2] += by
+    return in_between(Animation(np.array(KEYS, float), keys, ("smooth",) * len(KEYS)), np.arange(COUNT))
+
+
+def fitted(points: np.ndarray, keys: list[int] = KEYS) -> OutlineFit:
+    return OutlineFit(points, 0, keys, picture)
+
+
+def test_what_is_right_fits_on_all_frames() -> None:
+    fit = fitted(shapes({}))
+    for frame in range(COUNT):
+        found = fit.on(frame)
+        assert np.mean(found.fault[found.seen]) < 0.9
+        assert np.mean(found.agrees) > 0.8
+
+
+@pytest.mark.parametrize("key", [3, 9])
+def test_a_key_that_is_off_is_found_by_the_others_and_its_edge_shown(key: int) -> None:
+    by = np.full((len(HAND), 2), (4.0, 3.0))
+    fit = fitted(shapes({key: by}))
+    faults = [float(fit.on(f).fault.mean()) for f in range(COUNT)]
+    assert abs(int(np.argmax(faults)) - key) <= 1  # what is in between follows it
+    assert faults[key] > 5 * np.median(faults)
+    found = fit.on(key)
+    # The ghost lies on the true edge: across it the curve is off by what was put in.
+    assert np.corrcoef(found.off, -(found.outward @ by[0]))[0, 1] > 0.9
+    assert np.median(np.abs(found.off + found.outward @ by[0])) < 1.0
+
+
+def test_the_stretch_that_is_off_is_told_from_the_rest() -> None:
+    by = np.zeros((len(HAND), 2))
+    by[2:5] = (6.0, 0.0)
+    found = fitted(shapes({6: by})).on(6)
+    truth = normals_at(shapes({})[6], found.segment, found.t)
+    away = np.linalg.norm(found.places - truth.places, axis=1)
+    marked = found.fault > 2.2
+    assert marked[away > 3].mean() > 0.9
+    assert marked[away < 0.5].mean() < 0.1
+
+
+def test_frames_are_ranked_as_they_are_wrong() -> None:
+    rng = np.random.default_rng(5)
+    wrong = {k: rng.normal(0, 1, 2) * rng.uniform(1, 6) * np.ones((len(HAND), 1)) for k in (3, 6, 12)}
+    points, right = shapes(wrong), shapes({})
+    fit = fitted(points)
+    truth = [
+        np.abs(
+            ((fit.along(f).places - OutlineFit(right, 0, KEYS, picture).along(f).places) * fit.along(f).outward).sum(1)
+        ).mean()
+        for f in range(COUNT)
+    ]
+    told = [fit.on(f).fault.mean() for f in range(COUNT)]
+    # Spearman's rank correlation (SciPy).
+    assert spearmanr(truth, told)[0] > 0.85
+
+
+def test_far_off_is_worse_than_near() -> None:
+    far, near = (fitted(shapes({6: np.full((len(HAND), 2), (d, 0.0))})).on(6).fault.mean() for d in (40.0, 6.0))
+    assert far > 2 * near > 4
+
+
+def test_an_outline_outside_the_picture_and_one_with_a_single_key() -> None:
+    outside = np.repeat((HAND + np.array([900, 0, 0, 0, 0, 0, 0, 0]))[None], COUNT, axis=0)
+    found = fitted(outside, [0]).on(4)
+    assert not found.seen.any()
+    assert found.fault.max() == 0
+    one = fitted(np.repeat(HAND[None], COUNT, axis=0), [0])
+    assert one.on(0).fault.mean() < 1
+    assert one.on(4).fault.mean() > 3
+    assert one.witnesses(0) == [0]
