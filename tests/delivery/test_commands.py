@@ -105,3 +105,24 @@ def test_a_preset_of_ones_own(shot: Path, tmp_path: Path) -> None:
     code, said = told("deliver", shot, "--preset", preset, "--out", tmp_path / "e")
     assert code == 2
     assert "cannot be written as csv" in said
+
+
+def test_a_review_tells_where_to_look_and_ends_with_three_where_it_is_worse_than_allowed(
+    shot: Path, tmp_path: Path
+) -> None:
+    code, said = told("review", shot, "--out", tmp_path / "fine", "--range", "1001:1006")
+    assert (code, "2 outlines on frames 1001 to 1006" in said) == (0, True), said
+    report = json.loads((tmp_path / "fine" / "review.json").read_text())
+    assert [o["cover"] for o in report["outlines"]] == ["Card", "Thumb"]
+    assert sum(f is not None for f in report["outlines"][0]["fault"]) == 6
+    page = (tmp_path / "fine" / "index.html").read_text()
+    for place in (*report["worst"], *report["holes"]):
+        assert (tmp_path / "fine" / place["picture"]).is_file()
+        assert place["picture"] in page
+    limits = ("--max-fault", "0", "--max-boil", "0", "--max-holes", "0", "--no-holes", "--everything")
+    code, said = told("review", shot, "--out", tmp_path / "strict", "--range", "1001:1003", *limits)
+    assert (code, "more than 0 px." in said) == (3, True), said
+    assert json.loads((tmp_path / "strict" / "review.json").read_text())["exceeded"]
+    assert told("review", shot, "--out", tmp_path / "strict")[0] == 1
+    code, said = told("review", shot, "--out", tmp_path / "r", "--range", "1001:4000")
+    assert (code, "does not lie in the plate" in said) == (2, True), said

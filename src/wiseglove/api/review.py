@@ -11,7 +11,7 @@ from fastapi import APIRouter, Query
 from numpy.typing import NDArray
 
 from wiseglove.api.context import Context, Ctx
-from wiseglove.api.outlines import plate_picture
+from wiseglove.api.outlines import Proposal, plate_picture
 from wiseglove.api.pictures import load_shot
 from wiseglove.api.schemas import Answer
 from wiseglove.core.review.boil import NOTABLE, overworked
@@ -19,7 +19,7 @@ from wiseglove.shot.basics import Corner
 from wiseglove.shot.doubts import Doubt, worst_first
 from wiseglove.shot.errors import EditError
 from wiseglove.shot.evaluated import EvaluatedShot
-from wiseglove.shot.keys import check_frame
+from wiseglove.shot.keys import as_points, check_frame
 from wiseglove.shot.report import ShotReport, report_of
 from wiseglove.shot.reviewing import (
     Reviewed,
@@ -30,6 +30,7 @@ from wiseglove.shot.reviewing import (
     looks_right,
     of_fit,
     overlaps,
+    righted,
     stretches_of,
 )
 
@@ -39,6 +40,7 @@ MOST_AT_ONCE = 1.0
 PICTURES = 12
 """Pictures that are kept while judging."""
 FEW = 4
+NOT_SHOWN = "That outline is not shown, or not in the shot any more. Nothing was changed; show its cover."
 _JUDGING = Lock()
 """One request judges at a time, whoever asks: it is background work, and pictures for the viewer go first."""
 
@@ -184,6 +186,28 @@ def _corners(places: NDArray[np.float64]) -> list[Corner]:
     return [(round(float(x), 2), round(float(y), 2)) for x, y in places]
 
 
+@router.get("/frames/{frame}/righted/{outline}")
+def propose_righted(shot_id: str, frame: int, outline: str, context: Ctx, everywhere: bool = False) -> Proposal:
+    """The outline with what is off on the frame (or all of it, `everywhere`) put where its edge seems to be; not stored."""
+    shot = load_shot(context, shot_id)
+    check_frame(shot.plate, frame)
+    things = context.reviewer.things(shot, outline)
+    if not things or frame not in things[0].contents:
+        raise EditError(NOT_SHOWN)
+    thing, pictures = things[0], _Pictures(context, shot)
+    list(context.reviewer.judge(things, [Target(outline, frame)], pictures))
+    fit = context.reviewer.fit(thing, frame)
+    assert fit is not None
+    stretches = stretches_of(fit, Weighing(shot, everywhere).of(thing, frame, fit.places))
+    if not stretches and not everywhere:
+        raise EditError("The outline fits here where it matters. Nothing was changed.")
+    off = {segment for stretch in stretches for segment in stretch.segments}
+    whole = everywhere or len(off) > len(thing.outline.kinds) / 2
+    after = righted(thing, frame, pictures, None if whole else off)
+    moved = float(np.linalg.norm(after[:, :2] - thing.shape(frame)[:, :2], axis=1).mean())
+    return Proposal(shapes={frame: as_points(after)}, sure={frame: float(fit.agrees.mean())}, moved=moved)
+
+
 class OutlineDetail(Answer):
     """How an outline boils and where it matters, on the plate's frames from `first` on.
 
@@ -205,7 +229,7 @@ def read_outline(shot_id: str, outline: str, context: Ctx) -> OutlineDetail:
     shot = load_shot(context, shot_id)
     things = context.reviewer.things(shot, outline)
     if not things:
-        raise EditError("That outline is not shown, or not in the shot any more. Nothing was changed; show its cover.")
+        raise EditError(NOT_SHOWN)
     found, over = boil_of(things[0]), overlaps(things[0], Weighing(shot))
     frames = range(shot.plate.first, shot.plate.last + 1)
     return OutlineDetail(

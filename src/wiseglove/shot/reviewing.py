@@ -20,6 +20,7 @@ from numpy.typing import NDArray
 
 from wiseglove.core.review.boil import Boil, boil
 from wiseglove.core.review.fit import Fit, OutlineFit
+from wiseglove.core.review.fit import righted as onto_edge
 from wiseglove.core.review.matters import area_of, matters
 from wiseglove.shot.basics import Plate
 from wiseglove.shot.doubts import AROUND, Doubt
@@ -93,10 +94,15 @@ class Reviewed:
             out[frame] = name.digest()
         return out
 
-    def judge(self, picture_at: PictureAt) -> OutlineFit:
-        """What judges it, with nothing kept yet."""
+    def judge(self, picture_at: PictureAt, points: Array | None = None) -> OutlineFit:
+        """What judges it, with nothing kept yet; points: other shapes (T, N, 8) than its own."""
         there, keys = set(self.frames), [k.frame for k in self.outline.keys]
-        return OutlineFit(self.points, self.plate.first, [k for k in keys if k in there] or keys, picture_at)
+        return OutlineFit(
+            self.points if points is None else points,
+            self.plate.first,
+            [k for k in keys if k in there] or keys,
+            picture_at,
+        )
 
     def shape(self, frame: int) -> Array:
         """Its shape (N, 8) on a frame of the plate."""
@@ -313,6 +319,21 @@ def of_fit(thing: Reviewed, faults: dict[int, float]) -> list[Doubt]:
         and fault >= max(faults.get(frame + d, 0.0) for d in range(-AROUND, AROUND + 1))
         and not looks_right(thing, frame)
     ]
+
+
+def righted(thing: Reviewed, frame: int, picture_at: PictureAt, only: set[int] | None = None) -> Array:
+    """An outline's shape (N, 8) on a frame with its stretches put where their edge seems to be; only: segments that may move.
+
+    Twice, for what was far off is searched again from near.
+    """
+    index, points = frame - thing.plate.first, thing.points.copy()
+    count = points.shape[1]
+    ends = {k for s in only or () for k in (s, (s + 1) % count)}
+    movable = np.ones(count, bool) if only is None else np.isin(np.arange(count), list(ends))
+    for _ in range(2):
+        fit = thing.judge(picture_at, points).on(frame)
+        points[index] = onto_edge(points[index], fit, movable, list(thing.outline.kinds))
+    return np.asarray(points[index])
 
 
 def looks_right(thing: Reviewed, frame: int) -> bool:

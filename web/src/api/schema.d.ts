@@ -1106,6 +1106,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/review/frames/{frame}/righted/{outline}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Propose Righted
+         * @description The outline with what is off on the frame (or all of it, `everywhere`) put where its edge seems to be; not stored.
+         */
+        get: operations["propose_righted"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/review/outlines/{outline}": {
         parameters: {
             query?: never;
@@ -9297,6 +9317,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FrameReview"];
+                };
+            };
+            /** @description A problem (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    propose_righted: {
+        parameters: {
+            query?: {
+                everywhere?: boolean;
+            };
+            header?: never;
+            path: {
+                shot_id: string;
+                frame: number;
+                outline: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Proposal"];
                 };
             };
             /** @description A problem (RFC 9457) */

@@ -13,14 +13,33 @@ function shapesOf(proposed: Proposed): Record<number, Shape> {
 const framesOf = (shapes: Record<number, Shape>) => new Set(Object.keys(shapes).map(Number));
 
 /** Propose to move the chosen stretch (or all) to the edge in the plate. */
-export async function proposeSnap() {
-  const { shot, active, frame, points } = bench();
+export const proposeSnap = () =>
+  proposeMoved(onEdge, (shot_id, outline, frame) => {
+    const body = { outline, frame, points: [...bench().points], radius: 12 };
+    return api.POST("/api/shots/{shot_id}/snap", { params: { path: { shot_id } }, body });
+  });
+
+/** Propose to move what is off to where its edge seems to be by the outline's other keys. */
+export const proposeRighted = () =>
+  proposeMoved(toGhost, (shot_id, outline, frame) =>
+    api.GET("/api/shots/{shot_id}/review/frames/{frame}/righted/{outline}", {
+      params: { path: { shot_id, frame, outline } },
+    }),
+  );
+
+const onEdge = (moved: number, share: number) =>
+  `Moves ${moved.toFixed(1)} px on the mean, on a clear edge for ${share} %`;
+const toGhost = (moved: number) =>
+  `Moves ${moved.toFixed(1)} px on the mean, to where its keys say the edge is`;
+
+async function proposeMoved(
+  words: (moved: number, share: number) => string,
+  ask: (shot: string, outline: string, frame: number) => Parameters<typeof data<Proposed>>[0],
+) {
+  const { shot, active, frame } = bench();
   if (!shot || !outlineOf(bench(), active)) return;
   try {
-    const body = { outline: active!, frame, points: [...points], radius: 12 };
-    const found = await data<Proposed>(
-      api.POST("/api/shots/{shot_id}/snap", { params: { path: { shot_id: shot.id } }, body }),
-    );
+    const found = await data<Proposed>(ask(shot.id, active!, frame));
     const shapes = shapesOf(found);
     const share = Math.round((found.sure[frame] ?? 0) * 100);
     setBench({
@@ -30,7 +49,7 @@ export async function proposeSnap() {
         shapes,
         sure: found.sure,
         kept: framesOf(shapes),
-        text: `Moves ${found.moved.toFixed(1)} px on the mean, on a clear edge for ${share} %`,
+        text: words(found.moved, share),
       },
     });
   } catch (error) {

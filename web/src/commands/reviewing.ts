@@ -1,7 +1,7 @@
 import { api, data, type FrameReview, type ShotReview } from "../api/client";
 import { bench, goTo, select, setBench } from "../state/bench";
 import { outlineOf, shapeOf } from "../state/lookups";
-import { proposeCarryTo, proposeSnap } from "./proposals";
+import { proposeCarryTo, proposeRighted } from "./proposals";
 import { send } from "./send";
 
 /** Seconds that the server judges before it answers, and milliseconds between two such answers. */
@@ -95,9 +95,9 @@ export function chooseWorst(outline: string): boolean {
   return true;
 }
 
-/** Snap the worst stretch of an outline on this frame; shown first. */
+/** Put what of an outline is off on this frame where its edge seems to be; shown first. */
 export async function snapWorst(outline: string) {
-  if (chooseWorst(outline)) await proposeSnap();
+  if (chooseWorst(outline)) await proposeRighted();
 }
 
 /** Carry the outline to this frame from its nearest other key; shown first. */

@@ -39,7 +39,7 @@ export function FitHere({ b, outline }: { b: Settled; outline: Outline }) {
         <Row label="Put right">
           <Button
             small
-            title="Move the worst stretch to the edge in the plate; shown first"
+            title="Put what is off where the edge seems to be by the other keys; shown first"
             onClick={() => void snapWorst(outline.id)}
           >
             Snap

@@ -15,8 +15,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from wiseglove.core.outline.edges import averaged, linear_light, seen_at
-from wiseglove.core.outline.normals import Normals, normals_at, normals_of
+from wiseglove.core.outline.edges import linear_light, roots_of, seen_at
+from wiseglove.core.outline.normals import Normals, follow, normals_at, normals_of
 from wiseglove.core.outline.snap import BLUR, SMEARED, Likeness, offsets
 
 Array = NDArray[np.float64]
@@ -43,6 +43,8 @@ FAR, SHIFT_STEP, SMALLER = 72, 4, 0.25
 MOST_COMPARED = 300
 ELSEWHERE, NEARER = 0.03, 0.0006
 """By how much an outline has to look better elsewhere, and what each pixel of the way there costs, in shares."""
+CLEAR = 0.2
+"""Contrast, in shares of how much colours differ around, of an edge that is as clear as any."""
 BORDER = 5.0
 """Pixels from the border of the picture within which nothing can be said."""
 
@@ -63,6 +65,8 @@ class Fit:
     seen: NDArray[np.bool_]
     segment: NDArray[np.int64]
     t: Array
+    clear: Array
+    """How clear the edge is that was found, 0..1, (M,)."""
 
     @property
     def agrees(self) -> Array:
@@ -81,6 +85,27 @@ class _Seen:
 
     edge: Array
     deep: Array
+
+
+def righted(points: Array, fit: Fit, movable: NDArray[np.bool_], kinds: list[str]) -> Array:
+    """An outline (N, 8) put where its edge seems to be; movable (N,): which of its points may move.
+
+    First it is shifted as a whole by what the offsets across it have in common, which alone tells a slip along it; then it is
+    bent by what is left. Both by least squares, weighed by how clear the edge is.
+    """
+    weight = 0.02 + fit.clear
+    out = points.copy()
+    if movable.all():
+        shift: Array = np.zeros(2)
+        for _ in range(4):
+            rest = fit.off - fit.outward @ shift
+            robust = weight / (1 + (rest / 3) ** 2)
+            normal = fit.outward.T @ (robust[:, None] * fit.outward) + 1e-3 * np.eye(2)
+            shift = np.asarray(np.linalg.solve(normal, fit.outward.T @ (robust * fit.off)))
+        out[:, :2] += shift
+    along = normals_at(out, fit.segment, fit.t)
+    left = fit.off - ((along.places - fit.places) * fit.outward).sum(axis=1)
+    return follow(out, along, along.places + along.outward * left[:, None], movable, kinds, weight)
 
 
 class OutlineFit:
@@ -120,10 +145,10 @@ class OutlineFit:
         left, top, layer = _layer(picture, np.concatenate([along.places, along.places + shift]), REACH + 14)
         if layer.size == 0:
             nothing, unseen = np.zeros(len(self._t)), np.zeros(len(self._t), np.bool_)
-            return Fit(along.places, along.outward, nothing, nothing, unseen, self._segment, self._t)
+            return Fit(along.places, along.outward, nothing, nothing, unseen, self._segment, self._t, nothing)
         here = Normals(along.places + shift - (left, top), along.outward, self._segment, self._t)
         like = Likeness(self._segment, self._t, edge, SMEARED * travel)
-        found, _ = offsets(layer, here, REACH, STEP, COLOUR, PULL, True, like)
+        found, contrast = offsets(layer, here, REACH, STEP, COLOUR, PULL, True, like)
         there = Normals(here.places + here.outward * found[:, None], here.outward, self._segment, self._t)
         unlike = np.linalg.norm(_inside(layer, there, travel, DEPTHS) - want, axis=2).mean(axis=1) / scale
         beside = np.abs(shift @ np.array([along.outward[:, 0], along.outward[:, 1]]))
@@ -134,8 +159,10 @@ class OutlineFit:
         shown = np.asarray(
             ((along.places > BORDER) & (along.places < np.array([width, height]) - BORDER)).all(axis=1), np.bool_
         )
-        fault = np.where(shown, averaged(fault, 2, closed=True), 0.0)
-        return Fit(along.places, along.outward, np.where(shown, off, 0.0), fault, shown, self._segment, self._t)
+        fault = np.where(shown, fault, 0.0)
+        off = np.where(shown, off, 0.0)
+        clear = np.where(shown, np.clip(contrast / CLEAR, 0, 1) * np.clip(1.5 - unlike / (2 * SPREAD), 0, 1), 0.0)
+        return Fit(along.places, along.outward, off, fault, shown, self._segment, self._t, clear)
 
     def along(self, frame: int) -> Normals:
         """The places that are looked at on a frame."""
@@ -182,22 +209,34 @@ def _layer(picture: Picture, places: Array, margin: float) -> tuple[int, int, La
 
 
 def _elsewhere(picture: Picture, along: Normals, travel: Array, want: Array, scale: float) -> Array:
-    """The shift (2,) of the whole outline by which its inside looks clearly more like the keys', or none."""
-    left, top, layer = _layer(picture, along.places, FAR + 20)
-    if min(layer.shape[:2]) < 8:
+    """The shift (2,) of the whole outline by which its inside looks clearly more like the keys', or none.
+
+    Looked for in a small picture, coarsely over the whole reach and then around the best.
+    """
+    low, high = along.places.min(axis=0) - FAR - 20, along.places.max(axis=0) + FAR + 20
+    left, top = (max(int(v), 0) for v in low)
+    part = picture[top : max(int(high[1]), top), left : max(int(high[0]), left)]
+    if min(part.shape[:2]) < 8 / SMALLER:
         return np.zeros(2)
-    calm: Layer = np.asarray(cv2.resize(layer, None, fx=SMALLER, fy=SMALLER, interpolation=cv2.INTER_AREA), np.float32)
+    small = cv2.resize(part, None, fx=SMALLER, fy=SMALLER, interpolation=cv2.INTER_AREA)
+    layer = roots_of(np.asarray(small, np.uint8))
     deeper = np.asarray(DEPTHS) + SMEARED * travel[:, None]
     places = (along.places[:, None] - along.outward[:, None] * deeper[..., None]).reshape(-1, 2) - (left, top)
     few = slice(None, None, max(len(places) // MOST_COMPARED, 1))
-    now = np.linalg.norm(seen_at(calm, places[few] * SMALLER) - want.reshape(-1, 3)[few], axis=1) / scale
-    here = float(np.minimum(now, 0.5).mean())
+    spots, colours = places[few], want.reshape(-1, 3)[few].astype(np.float32)
+
+    def unlike(shifts: Array) -> Array:
+        seen = seen_at(layer, (spots + shifts[:, None]) * SMALLER)
+        rest = np.sqrt(((seen - colours) ** 2).sum(axis=2)) / np.float32(scale)
+        return np.asarray(np.minimum(rest, 0.5).mean(axis=1) + NEARER * np.linalg.norm(shifts, axis=1), np.float64)
+
+    here = float(unlike(np.zeros((1, 2)))[0])
     if here < SPREAD:
         return np.zeros(2)
-    ticks = np.arange(-FAR, FAR + 1, SHIFT_STEP, dtype=np.float64)
-    shifts = np.stack(np.meshgrid(ticks, ticks), axis=-1).reshape(-1, 2)
-    seen = seen_at(calm, (places[few] + shifts[:, None]) * SMALLER)
-    away = np.minimum(np.linalg.norm(seen - want.reshape(-1, 3)[few], axis=2) / scale, 0.5).mean(axis=1)
-    away = away + NEARER * np.linalg.norm(shifts, axis=1)
-    best = int(away.argmin())
-    return np.asarray(shifts[best]) if away[best] < here - ELSEWHERE else np.zeros(2)
+    best = np.zeros(2)
+    for step, reach in ((2 * SHIFT_STEP, FAR), (SHIFT_STEP, SHIFT_STEP)):
+        ticks = np.arange(-reach, reach + 1, step, dtype=np.float64)
+        shifts = best + np.stack(np.meshgrid(ticks, ticks), axis=-1).reshape(-1, 2)
+        found = unlike(shifts)
+        best, least = shifts[int(found.argmin())], float(found.min())
+    return best if least < here - ELSEWHERE else np.zeros(2)

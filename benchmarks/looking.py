@@ -1,0 +1,316 @@
+"""Knowing where to look: how well faults of outlines are told, holes and boil found, and how quickly.
+
+Rough states are made of true outlines: keys on every fifth to twelfth frame, some left out, a quarter of them put off as a whole,
+a fifth along a stretch, all of them jittered. The demo's hand and index finger were looked at in tuning; the walking gardener's
+parts before leaves were kept aside.
+"""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from functools import cache
+from pathlib import Path
+from tempfile import TemporaryDirectory
+
+import cv2
+import numpy as np
+import shapely
+from scipy.stats import spearmanr
+
+from benchmarks.delivering import _shot
+from benchmarks.table import Row
+from benchmarks.truth import FOOTAGE, edge_of, plates
+from benchmarks.walking import _clip
+from wiseglove.core.behind.difference import difference_matte
+from wiseglove.core.outline.from_mattes import traced
+from wiseglove.core.outline.inbetween import Animation, in_between
+from wiseglove.core.outline.normals import Normals, normals_of
+from wiseglove.core.review.boil import boil
+from wiseglove.core.review.fit import OutlineFit
+from wiseglove.core.review.holes import holes
+from wiseglove.demo import drawing
+from wiseglove.demo.install import read_truth
+from wiseglove.jobs.behind_files import Request, View, behind_of
+from wiseglove.shot.keys import as_points
+from wiseglove.shot.model import Outline
+from wiseglove.shot.reviewing import FAULTY, Reviewer
+
+BAD, NEARLY = 2.0, 0.9
+"""Pixels from which a place is truly off, and the share of the worst frame's error that the first pin's has to have."""
+TRIALS = 3
+RIGHT = 1.0
+"""Pixels to which a rough state is brought."""
+
+
+@dataclass(frozen=True)
+class Clip:
+    """Pictures, a true outline (T, N, 8) on each, and where its edge can be seen."""
+
+    name: str
+    pictures: list[np.ndarray]
+    truth: np.ndarray
+    edges: list[shapely.Geometry]
+
+
+@cache
+def _demo() -> list[Clip]:
+    frames = plates()
+    seen = [read_truth(FOOTAGE, i) for i in range(len(frames))]
+    edges: list[shapely.Geometry] = [edge_of(s.hand) for s in seen]
+    hand = np.stack([drawing.rest_of_hand(i, s) for i, s in enumerate(seen)])
+    finger = np.stack([drawing.finger(i) for i in range(len(frames))])
+    return [Clip("the hand", frames, hand, edges), Clip("its finger", frames, finger, edges)]
+
+
+@cache
+def _aside() -> list[Clip]:
+    walked = _clip("leaves")[22:66]
+    out = []
+    for part in ("near leg", "torso", "head"):
+        found = traced(range(len(walked)), lambda i, part=part: walked[i].parts[part].astype(np.float32) / 255)  # type: ignore[misc]
+        whole = [t for t in found if len(t.shapes) == len(walked)]
+        if not whole:
+            continue
+        shapes = np.stack([whole[0].shapes[i] for i in range(len(walked))])
+        shapes = np.pad(shapes, ((0, 0), (0, 0), (0, 8 - shapes.shape[2])))
+        edges = [_seen(w, part) for w in walked]
+        out.append(Clip(part, [w.plate for w in walked], shapes, edges))
+    return out
+
+
+def _seen(walked, part: str) -> shapely.Geometry:  # type: ignore[no-untyped-def]
+    alpha = walked.parts[part].astype(np.float32) * (1 - walked.hidden(part).astype(np.float32) / 255)
+    return edge_of(alpha)
+
+
+def _rough(clip: Clip, seed: int) -> tuple[list[int], np.ndarray]:
+    """Keys, and the outline in between them, as somebody would have left it half done."""
+    rng = np.random.default_rng(seed)
+    count, points = clip.truth.shape[:2]
+    keys = np.arange(0, count, (5, 8, 12)[seed % 3])
+    keys = np.unique(np.append(keys[rng.random(len(keys)) > 0.15], [0, count - 1]))
+    shapes, amount = clip.truth[keys].copy(), rng.uniform(4, 10)
+    for k in range(len(keys)):
+        dice, angle = rng.random(), rng.uniform(0, 2 * np.pi)
+        way = amount * np.array([np.cos(angle), np.sin(angle)])
+        if dice < 0.25:
+            shapes[k, :, :2] += rng.uniform(0.5, 1) * way
+        elif dice < 0.45:
+            some = (rng.integers(points) + np.arange(max(3, points // 5))) % points
+            shapes[k, some, :2] += way
+        shapes[k, :, :2] += rng.normal(0, 0.3, shapes[k, :, :2].shape)
+    return [int(k) for k in keys], _between(keys, shapes, count)
+
+
+def _between(keys: np.ndarray, shapes: np.ndarray, count: int) -> np.ndarray:
+    return in_between(Animation(keys.astype(float), shapes, ("smooth",) * len(keys)), np.arange(count))
+
+
+def _errors(clip: Clip, frame: int, along: Normals) -> tuple[np.ndarray, np.ndarray]:
+    """How far places are from the true outline, and which of them count: where its edge is seen."""
+    true = normals_of(clip.truth[frame], list(range(clip.truth.shape[1])), 1.0).places
+    line, spots = shapely.LinearRing(true), shapely.points(along.places)
+    near = shapely.get_coordinates(shapely.shortest_line(spots, line)).reshape(-1, 2, 2)[:, 1]
+    height, width = clip.pictures[frame].shape[:2]
+    inside = [((p > 6) & (p < np.array([width, height]) - 6)).all(axis=1) for p in (near, along.places)]
+    counts = (shapely.distance(clip.edges[frame], shapely.points(near)) < 2) & inside[0] & inside[1]
+    return np.asarray(shapely.distance(line, spots)), counts
+
+
+def _told(clips: list[Clip]) -> tuple[list[float], list[float], np.ndarray, list[float]]:
+    """Rank correlations, the first pins' shares of the worst error, counts of (found, missed, false), milliseconds."""
+    ranks, firsts, counts, spent = [], [], np.zeros(3), []
+    for clip in clips:
+        for seed in range(TRIALS):
+            keys, points = _rough(clip, seed)
+            fit = OutlineFit(points, 0, keys, clip.pictures.__getitem__)
+            true, told = [], []
+            for frame in range(0, len(points), 2):
+                began = time.perf_counter()
+                found = fit.on(frame)
+                spent.append(1000 * (time.perf_counter() - began))
+                error, counted = _errors(clip, frame, fit.along(frame))
+                counted &= found.seen
+                if counted.sum() < 10:
+                    continue
+                bad, marked = error[counted] > BAD, found.fault[counted] > FAULTY
+                counts += [(bad & marked).sum(), (bad & ~marked).sum(), (~bad & marked).sum()]
+                true.append(error[counted].mean())
+                told.append(found.fault[counted].mean())
+            ranks.append(float(spearmanr(true, told)[0]))
+            firsts.append(true[int(np.argmax(told))] / max(true))
+    return ranks, firsts, counts, spent
+
+
+def _actions(clip: Clip, seed: int) -> tuple[int, int]:
+    """Frames set right until the outline is within RIGHT on the mean: by the worst each time, and by even steps."""
+    keys, points = _rough(clip, seed)
+    count = len(points)
+
+    def wrong(shapes: np.ndarray) -> float:
+        errors = []
+        for frame in range(0, count, 4):
+            error, counts = _errors(clip, frame, normals_of(shapes[frame], list(range(shapes.shape[1])), 4.0))
+            errors.append(error[counts].mean() if counts.any() else 0.0)
+        return float(np.mean(errors))
+
+    def by(which: Callable[[dict[int, np.ndarray], np.ndarray], int]) -> int:
+        held = {k: points[k] for k in keys}
+        shapes, done = points, 0
+        while wrong(shapes) > RIGHT and done < count:
+            frame = which(held, shapes)
+            held[frame] = clip.truth[frame]
+            at = np.array(sorted(held))
+            shapes = _between(at, np.stack([held[int(k)] for k in at]), count)
+            done += 1
+        return done
+
+    right: set[int] = set()
+
+    def worst(held: dict[int, np.ndarray], shapes: np.ndarray) -> int:
+        fit = OutlineFit(shapes, 0, sorted(held), clip.pictures.__getitem__)
+        faults = {f: fit.on(f) for f in range(0, count, 3) if f not in right}
+        frame = max(faults, key=lambda f: faults[f].fault[faults[f].seen].mean() if faults[f].seen.any() else 0.0)
+        right.add(frame)
+        return frame
+
+    steps: Iterator[int] = iter(_evenly(count))
+    return by(worst), by(lambda held, shapes: next(steps))
+
+
+def _evenly(count: int) -> list[int]:
+    """All frames in even steps, each half of the one before."""
+    out: list[int] = []
+    step = 16
+    while step:
+        out += [f for f in range(0, count, step) if f not in out]
+        step //= 2
+    return out
+
+
+def _holes() -> tuple[int, int]:
+    """In how many of 20 trials each a forgotten thumb, and a cover that is too wide, are found."""
+    frames = plates()
+    seen = {i: read_truth(FOOTAGE, i) for i in range(16, 76, 3)}
+    corners = {i: read_truth(FOOTAGE, i).corners for i in range(len(frames))}
+
+    class Plate:
+        first, last, size = 0, len(frames) - 1, (frames[0].shape[1], frames[0].shape[0])
+
+        def missing(self, frame: int) -> bool:
+            return False
+
+        def read(self, frame: int) -> np.ndarray:
+            return frames[frame]
+
+    view = View(Request("", corners), Plate())
+    behind = behind_of(view, lambda line: None)
+    rng, thumbs, wide = np.random.default_rng(4), 0, 0
+    for frame, truth in list(seen.items())[:20]:
+        laid = view.laid(behind, frame)
+        within = cv2.erode(laid.known.astype(np.uint8), np.ones((7, 7), np.uint8)) > 0
+        picture = frames[frame].astype(np.float32)
+        covered = difference_matte(picture, laid)
+        whole, thumb = truth.hand.astype(np.float32) / 255, truth.parts["thumb"].astype(np.float32) / 255
+        found = holes(covered, np.where(thumb > 0.02, 0, whole).astype(np.float32), within, picture, laid.picture)
+        thumbs += any(h.what == "open" and _on(thumb, h.centre) for h in found) or (thumb * within > 0.5).sum() < 300
+        bare = cv2.distanceTransform(((whole < 0.02) & within).astype(np.uint8), cv2.DIST_L2, 5)
+        spots = np.argwhere(bare > 26)
+        y, x = spots[rng.integers(len(spots))]
+        blob = np.zeros(whole.shape, np.float32)
+        cv2.circle(blob, (int(x), int(y)), 22, 1.0, -1, cv2.LINE_AA)
+        found = holes(covered, np.maximum(whole, blob), within, picture, laid.picture)
+        wide += any(h.what == "wide" and np.hypot(h.centre[0] - x, h.centre[1] - y) < 22 for h in found)
+    return thumbs, wide
+
+
+def _on(matte: np.ndarray, place: tuple[float, float]) -> bool:
+    x, y = (int(v) for v in place)
+    return bool(matte[max(y - 9, 0) : y + 10, max(x - 9, 0) : x + 10].max() > 0.5)
+
+
+def _boil() -> float:
+    """Share of trials in which boil of 0.3 px that was put in is located within a tenth of the outline's length."""
+    rng, good, trials = np.random.default_rng(6), 0, 0
+    for clip in _demo():
+        keys = np.arange(0, 100, 6)
+        smooth = _between(keys, clip.truth[keys], 100)
+        count = smooth.shape[1]
+        for _ in range(20):
+            place = int(rng.integers(count))
+            shaken = smooth.copy()
+            for near, share in ((-1, 0.5), (0, 1.0), (1, 0.5)):
+                shaken[30:60, (place + near) % count, :2] += share * rng.normal(0, 0.3, (30, 2))
+            found = boil(shaken)
+            _, where = found.worst()
+            lengths = np.bincount(found.segment, minlength=count) * found.spacing
+            start = np.concatenate([[0], np.cumsum(lengths)])
+            away = abs(start[found.segment[where]] + found.t[where] * lengths[found.segment[where]] - start[place])
+            good += min(away, start[-1] - away) <= 0.1 * start[-1]
+            trials += 1
+    return good / trials
+
+
+def _times() -> tuple[float, float]:
+    """Seconds for all of a 1080p shot with 8 covers (for 300 frames), and for what an edit of one key touched."""
+    with TemporaryDirectory() as scratch:
+        opened = _shot(Path(scratch), 1920, 1080, 60, 8)
+        shot, pictures, kept = opened.evaluated, opened.pictures(), {}
+
+        def picture(frame: int) -> np.ndarray:
+            if frame not in kept:
+                kept[frame] = np.asarray(pictures.plate(shot.plate, frame, 1920, 1080), np.uint8)
+            return kept[frame]
+
+        for frame in opened.frames:
+            picture(frame)
+        reviewer = Reviewer()
+        things = reviewer.things(shot)
+        began = time.perf_counter()
+        list(reviewer.judge(things, reviewer.left(things), picture))
+        whole = (time.perf_counter() - began) * 300 / len(opened.frames)
+        outline = things[0].outline
+        moved = outline.keys[1].model_copy(update={"points": as_points(things[0].shape(outline.keys[1].frame) + 2.0)})
+        keys = [outline.keys[0], moved, *outline.keys[2:]]
+        after = shot.with_elements({outline.id: Outline.model_copy(outline, update={"keys": keys})})
+        began = time.perf_counter()
+        things = reviewer.things(after)
+        list(reviewer.judge(things, reviewer.left(things), picture))
+        pictures.close()
+        return whole, time.perf_counter() - began
+
+
+def run() -> list[Row]:
+    """All rows."""
+    rows = []
+    for name, clips in (("the demo's hand", _demo()), ("a gardener's parts, kept aside", _aside())):
+        ranks, firsts, (found, missed, false), spent = _told(clips)
+        rows += [
+            Row(f"fit and true error, rank correlation: {name}", float(np.mean(ranks)), "", "look.rank", f"worst {min(ranks):.2f} of {len(ranks)} trials; Spearman by SciPy"),
+            Row(f"first pin has 90 % of the worst error: {name}", 100 * float(np.mean(np.array(firsts) >= NEARLY)), "%", "look.first", f"on the mean {100 * np.mean(firsts):.0f} % of it"),
+            Row(f"places over 2 px off that are marked: {name}", 100 * found / (found + missed), "%", "look.found", f"{spent and np.median(spent):.0f} ms a shape"),
+            Row(f"marks that are false: {name}", 100 * false / (found + false), "%", "look.false"),
+        ]  # fmt: skip
+    thumbs, wide = _holes()
+    pairs = [_actions(clip, seed) for clip in _demo() for seed in range(2)]
+    going, evenly = (sum(p[k] for p in pairs) for k in (0, 1))
+    whole, edit = _times()
+    return [
+        *rows,
+        Row("forgotten thumb found, of 20", thumbs, "", "look.holes"),
+        Row("cover that is too wide found, of 20", wide, "", "look.holes"),
+        Row("boil of 0.3 px located within a tenth of the length", 100 * _boil(), "%", "look.boil"),
+        Row("frames set right until 1 px, going by the worst", going / evenly * 100, "%", "look.actions", f"{going} against {evenly} by even steps, 4 trials"),
+        Row("whole shot of 300 frames at 1080p, 8 covers", whole, "s", "look.whole", "one thread; pictures at hand"),
+        Row("after an edit: its frames judged anew", edit, "s", "look.edit", "one thread; pictures at hand"),
+    ]  # fmt: skip
+
+
+if __name__ == "__main__":
+    from benchmarks.table import show
+    from wiseglove.core.warm import warm_up
+
+    warm_up()
+    show(run())

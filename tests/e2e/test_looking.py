@@ -1,0 +1,91 @@
+"""Going to where an outline is off, putting it right, and saying that it looks right."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+
+import numpy as np
+import pytest
+import shapely
+from playwright.sync_api import Page, expect
+
+from tests.e2e.bench import Bench
+from wiseglove.core.geometry.bezier import flatten
+from wiseglove.demo import drawing
+from wiseglove.shot.keys import as_points
+
+pytestmark = pytest.mark.browser
+FINGER = "finger0"
+FIRST, WRONG = 1001, 1029
+
+
+def half_done(page: Page) -> None:
+    """A finger's outline keyed on the truth, but for one key that is 9 px off."""
+    shot = page.url.split("/shots/")[1].split("#")[0]
+    address = f"/api/shots/{shot}"
+
+    def send(**edit: object) -> None:
+        revision = page.request.get(address).json()["revision"]
+        answer = page.request.post(f"{address}/edits", data={"revision": revision, "edit": edit})
+        assert answer.ok, answer.text()
+
+    frames = range(1013, 1046, 4)
+    shapes = {f: drawing.finger(f - FIRST) for f in frames}
+    shapes[WRONG][:, :2] += (6.5, 6.5)
+    first = frames[0]
+    outline = {"kinds": ["smooth"] * 11, "points": as_points(shapes[first])}
+    send(type="add-cover", outline_id=FINGER, frame=first, outline=outline, name="Finger")
+    send(type="set-keys", outline=FINGER, shapes={f: as_points(s) for f, s in shapes.items() if f != first})
+    cover = page.request.get(address).json()["elements"][FINGER]["cover"]
+    send(type="set-cover", cover=cover, first=first, last=frames[-1])
+
+
+def error(bench: Bench) -> float:
+    """How far the wrong key's outline is from the truth, in pixels, at the points round the finger's tip."""
+    key = next(k for k in bench.copy_of(FINGER)["keys"] if k["frame"] == WRONG)
+    line = shapely.LinearRing(flatten(drawing.finger(WRONG - FIRST), 0.2))
+    return float(shapely.distance(line, shapely.points(np.array(key["points"])[2:9, :2])).mean())
+
+
+def test_w_goes_to_the_worst_and_a_press_puts_it_right(page: Page, open_shot: Callable[..., Bench]) -> None:
+    bench = open_shot(fresh=True)
+    half_done(page)
+    pin = page.get_by_label(re.compile("^Frame 10(28|29|30) needs a look"))
+    expect(pin).to_be_visible(timeout=120_000)
+    before = error(bench)
+    page.keyboard.press("w")
+    frame = page.get_by_test_id("playhead")
+    expect(frame).to_contain_text(re.compile("10(28|29|30)"))
+    for _ in range(2):  # the pin may stand on the frame beside the key
+        if str(WRONG) not in frame.inner_text():
+            page.keyboard.press("d" if int(frame.inner_text()) < WRONG else "a")
+    # Its thread is on its lane, and the stretch is marked in the picture beside where its edge seems to be.
+    expect(page.get_by_test_id(f"fit-{FINGER}").locator("path")).not_to_have_count(0)
+    expect(page.get_by_test_id("off").locator("polyline")).not_to_have_count(0)
+    here = page.get_by_test_id("fit-here")
+    expect(here).to_contain_text("Off by")
+    page.get_by_role("button", name="Snap", exact=True).click()
+    expect(page.get_by_test_id("proposed")).to_be_visible()
+    page.get_by_role("button", name="Keep").click()
+    expect(page.get_by_test_id("last-done")).to_contain_text("Set key")
+    assert error(bench) < 0.5 * before
+    page.get_by_role("button", name=re.compile("^Undo: Set key")).click()
+    expect(here).to_contain_text("Off by")
+    page.get_by_role("button", name="Looks right").click()
+    expect(here).to_have_text("Looks right")
+    expect(page.get_by_test_id("off").locator("polyline")).to_have_count(0)
+    page.get_by_role("button", name="Doubt it again").click()
+    expect(here).to_contain_text("Off by")
+
+
+def test_the_page_of_the_shot_leads_to_the_worst_place(page: Page, open_shot: Callable[..., Bench]) -> None:
+    open_shot(fresh=True)
+    half_done(page)
+    page.get_by_role("link", name="Where to look").click()
+    worst = page.get_by_test_id("worst").first
+    expect(worst).to_contain_text(re.compile("Finger, frame 10(28|29|30)"), timeout=120_000)
+    expect(page.get_by_role("img", name=re.compile("px off, on frame"))).to_be_visible()
+    worst.get_by_role("link").click()
+    expect(page.get_by_test_id("fit-here")).to_contain_text("Off by")
+    expect(page.get_by_test_id("playhead")).to_contain_text(re.compile("10(28|29|30)"))
