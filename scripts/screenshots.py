@@ -62,10 +62,6 @@ def intake(page: Page) -> None:
     page.wait_for_timeout(500)
 
 
-def plate(page: Page) -> None:
-    workbench(page, "1", 1041, "Index finger")
-
-
 def matte(page: Page) -> None:
     workbench(page, "2", 1047, "Hand")
 
@@ -147,6 +143,27 @@ def carrying(page: Page) -> None:
     page.wait_for_timeout(400)
 
 
+def looking(page: Page) -> None:
+    """All of the demo shot judged, on one page."""
+    Bench.open(page)
+    page.get_by_role("link", name="Where to look").click()
+    page.get_by_test_id("worst").nth(5).wait_for(timeout=120_000)
+    page.get_by_text("shapes judged so far").wait_for(state="detached", timeout=240_000)
+    page.wait_for_timeout(500)
+
+
+def off(page: Page) -> None:
+    """The place that is off most, marked, with what can be done about it."""
+    looking(page)
+    page.get_by_test_id("worst").nth(1).get_by_role("link").click()
+    page.get_by_test_id("off").locator("polyline").first.wait_for(timeout=60_000)
+    page.get_by_test_id("fit-here").scroll_into_view_if_needed()
+    for _ in range(3):
+        page.mouse.move(480, 380)
+        page.mouse.wheel(0, -240)
+    page.wait_for_timeout(800)
+
+
 def solving(page: Page) -> None:
     """A carrier on the housing, solved over the loop, with the pane riding on it."""
     bench = Bench.open(page)
@@ -203,15 +220,6 @@ def keys(page: Page) -> None:
     page.wait_for_timeout(400)
 
 
-def dim(page: Page) -> None:
-    bench = workbench(page, "4", 1041, "Index finger")
-    bench.press("o", "r")
-    page.get_by_role("button", name="Dim room").click()
-    bench.click(*bench_tip(bench))
-    page.mouse.move(640, 8)
-    page.wait_for_timeout(400)
-
-
 def bench_tip(bench: Bench) -> tuple[float, float]:
     outline = next(o for o in bench.elements("outline") if len(o["kinds"]) == 11)
     point = min(outline["keys"], key=lambda k: abs(k["frame"] - 1041))["points"][5]
@@ -238,7 +246,8 @@ def glass(page: Page) -> None:
 VIEWS: dict[str, Callable[[Page], None]] = {
     "shots": shots,
     "intake": intake,
-    "workbench-plate": plate,
+    "where-to-look": looking,
+    "workbench-off": off,
     "workbench-matte": matte,
     "workbench-cutout": cutout,
     "workbench-composite": composite,
@@ -246,7 +255,6 @@ VIEWS: dict[str, Callable[[Page], None]] = {
     "workbench-tracing": tracing,
     "workbench-soft-edges": soft,
     "workbench-carrying-on": carrying,
-    "workbench-dim-room": dim,
     "keys-and-gestures": keys,
     "workbench-keyed-subject": subject,
     "review": review,

@@ -89,3 +89,18 @@ def test_the_page_of_the_shot_leads_to_the_worst_place(page: Page, open_shot: Ca
     worst.get_by_role("link").click()
     expect(page.get_by_test_id("fit-here")).to_contain_text("Off by")
     expect(page.get_by_test_id("playhead")).to_contain_text(re.compile("10(28|29|30)"))
+
+
+def test_a_quiet_line_says_what_is_missing_begins_it_and_can_be_put_away(
+    page: Page, open_shot: Callable[..., Bench]
+) -> None:
+    open_shot(fresh=True)
+    line = page.get_by_test_id("next")
+    expect(line).to_contain_text("Nothing is held out yet")
+    line.get_by_role("button").first.click()
+    expect(page.get_by_role("button", name="Draw a cover with the pen")).to_have_attribute("aria-pressed", "true")
+    page.keyboard.press("Escape")
+    line.get_by_role("button", name="Put this hint away").click()
+    expect(line).to_contain_text("There is no pane yet")
+    page.reload()
+    expect(line).to_contain_text("There is no pane yet")

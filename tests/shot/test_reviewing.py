@@ -9,6 +9,7 @@ from tests.builders import HAND, PANE, SQUARE, after, draft, empty_shot, shot_wi
 from wiseglove.shot.edits import AddCover, AddPane, LooksRight, OrderDepth, SetKey, ShapePoints
 from wiseglove.shot.errors import EditError
 from wiseglove.shot.evaluated import EvaluatedShot
+from wiseglove.shot.lacks import lacks
 from wiseglove.shot.model import Outline
 from wiseglove.shot.report import report_of
 from wiseglove.shot.reviewing import Reviewer, Target, Weighing, looks_right, of_fit
@@ -114,3 +115,18 @@ def test_the_report_tells_what_is_known_and_counts_what_is_not() -> None:
     assert row.matters == [(1001, 1020)]
     assert report.panes[0].name == "Screen"
     assert len(report.panes[0].flicker) == small_plate().count
+
+
+def test_what_a_shot_lacks_is_told_the_next_thing_first() -> None:
+    assert [(lack.what, lack.about) for lack in lacks(empty_shot())] == [("cover", None), ("pane", None)]
+    shot = shot_with_hand_and_pane()
+    told = lacks(shot)
+    assert [(lack.what, lack.about) for lack in told] == [("motion", PANE), ("insert", PANE)]
+    assert "stands still" in told[0].words
+    (cover,) = shot.covers
+    assert lacks(shot, {HAND: 0.0})[-1].about == cover.id
+    assert lacks(shot, {HAND: 0.2}) == told
+    moving = after(shot, SetKey(type="set-key", element=PANE, frame=1010))
+    assert [lack.what for lack in lacks(moving)] == ["insert"]
+    hidden = after(shot, OrderDepth(type="order-depth", depth=[PANE, *(d for d in shot.settings.depth if d != PANE)]))
+    assert lacks(hidden)[-1].what == "order"

@@ -20,6 +20,7 @@ from wiseglove.shot.doubts import Doubt, worst_first
 from wiseglove.shot.errors import EditError
 from wiseglove.shot.evaluated import EvaluatedShot
 from wiseglove.shot.keys import as_points, check_frame
+from wiseglove.shot.lacks import Lack, lacks
 from wiseglove.shot.report import ShotReport, report_of
 from wiseglove.shot.reviewing import (
     Reviewed,
@@ -39,7 +40,7 @@ MOST_AT_ONCE = 1.0
 """Seconds that one request judges at most."""
 PICTURES = 12
 """Pictures that are kept while judging."""
-FEW = 4
+FEW, SELDOM = 4, 4
 NOT_SHOWN = "That outline is not shown, or not in the shot any more. Nothing was changed; show its cover."
 _JUDGING = Lock()
 """One request judges at a time, whoever asks: it is background work, and pictures for the viewer go first."""
@@ -59,6 +60,8 @@ class ReviewState(Answer):
     outlines: dict[str, OutlineReview]
     doubts: list[Doubt]
     left: int
+    lacks: list[Lack]
+    """What the shot still lacks, the next thing first."""
 
 
 @router.get("")
@@ -91,7 +94,12 @@ def read_review(
         outlines={i: OutlineReview(first=shot.plate.first, fault=_row(shot, found)) for i, found in faults.items()},
         doubts=worst_first(doubts),
         left=len(left),
+        lacks=lacks(shot, None if left else {t.outline.id: _most_over(t, weighing) for t in things}),
     )
+
+
+def _most_over(thing: Reviewed, weighing: Weighing) -> float:
+    return max(overlaps(thing, weighing, SELDOM).values(), default=0.0)
 
 
 def _row(shot: EvaluatedShot, found: dict[int, float | None]) -> list[float | None]:

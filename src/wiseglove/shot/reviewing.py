@@ -348,7 +348,7 @@ def boil_of(thing: Reviewed) -> Boil:
     return boil(thing.rider.stored_at(np.arange(plate.first, plate.last + 1)))
 
 
-def overlaps(thing: Reviewed, weighing: Weighing) -> dict[int, float]:
-    """The share of an outline that lies over what is put in behind it, on each frame on which it is there."""
+def overlaps(thing: Reviewed, weighing: Weighing, every: int = 1) -> dict[int, float]:
+    """The share of an outline that lies over what is put in behind it, on each (or every n-th) frame on which it is there."""
     judge = thing.judge(_nothing)
-    return {f: float(weighing.of(thing, f, judge.along(f).places).mean()) for f in thing.frames}
+    return {f: float(weighing.of(thing, f, judge.along(f).places).mean()) for f in thing.frames[::every]}

@@ -25,6 +25,7 @@ export type Doubt = Schemas["Doubt"];
 export type Run = Schemas["Run"];
 export type ShotReport = Schemas["ShotReport"];
 export type ShotReview = Schemas["ReviewState"];
+export type Lack = Schemas["Lack"];
 export type FrameReview = Schemas["FrameReview"];
 export type OutlineReviewed = Schemas["OutlineDetail"];
 export type Doubts = Schemas["Doubts"];

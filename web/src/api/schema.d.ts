@@ -3569,6 +3569,21 @@ export interface components {
             start: number | null;
         };
         /**
+         * Lack
+         * @description Something that is missing, in words, and what it is about (an element's id, or none).
+         */
+        Lack: {
+            /** About */
+            about: string | null;
+            /**
+             * What
+             * @enum {string}
+             */
+            what: "cover" | "pane" | "motion" | "insert" | "order" | "away";
+            /** Words */
+            words: string;
+        };
+        /**
          * LevelRow
          * @description See `core.compositing.grade.Grade`.
          */
@@ -5339,6 +5354,8 @@ export interface components {
         ReviewState: {
             /** Doubts */
             doubts: components["schemas"]["Doubt"][];
+            /** Lacks */
+            lacks: components["schemas"]["Lack"][];
             /** Left */
             left: number;
             /** Outlines */

@@ -6,6 +6,7 @@ import { IconButton } from "../ui/Button";
 import { Mark } from "../ui/Mark";
 import { openKeys } from "./KeysSheet";
 import { useBench } from "../state/bench";
+import { NextLine } from "./NextLine";
 import { TimeSpent } from "./TimeSpent";
 import { JobLine } from "../panels/JobLine";
 import { redo, undo } from "../commands/send";
@@ -54,6 +55,7 @@ export function TopBar() {
       <p className="min-w-0 flex-1 truncate text-ink-soft" data-testid="last-done" role="status">
         {label || shot.undo || "Nothing done yet"}
       </p>
+      <NextLine shot={shot.id} />
       <JobLine shot={shot.id} />
       <IconButton label={dim ? "Light room" : "Dim room"} className="size-8" onClick={toggleRoom}>
         {dim ? <Sun size={17} /> : <Moon size={17} />}
