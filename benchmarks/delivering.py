@@ -7,6 +7,7 @@ a pane with a clip. The peers are the same PNG or EXR files written by OpenCV al
 from __future__ import annotations
 
 import multiprocessing
+import os
 import resource
 import shutil
 import time
@@ -106,6 +107,9 @@ def _timed(shot: Shot, folder: Path, item: Item) -> tuple[float, float]:
 
 
 def _worker(path: Path, home: Path, first: int, step: int) -> None:
+    """A machine of one core: also what libraries do by themselves in threads stays on it."""
+    cores = sorted(os.sched_getaffinity(0))
+    os.sched_setaffinity(0, {cores[first % len(cores)]})
     use_workers(1)
     cv2.setNumThreads(1)
     shot = Shot.open(path)

@@ -35,7 +35,7 @@ from wiseglove.demo.install import read_truth
 from wiseglove.jobs.behind_files import Request, View, behind_of
 from wiseglove.shot.keys import as_points
 from wiseglove.shot.model import Outline
-from wiseglove.shot.reviewing import FAULTY, Reviewer
+from wiseglove.shot.reviewing import FAULTY, Reviewer, fault_of
 
 BAD, NEARLY = 2.0, 0.9
 """Pixels from which a place is truly off, and the share of the worst frame's error that the first pin's has to have."""
@@ -138,7 +138,7 @@ def _told(clips: list[Clip]) -> tuple[list[float], list[float], np.ndarray, list
                 bad, marked = error[counted] > BAD, found.fault[counted] > FAULTY
                 counts += [(bad & marked).sum(), (bad & ~marked).sum(), (~bad & marked).sum()]
                 true.append(error[counted].mean())
-                told.append(found.fault[counted].mean())
+                told.append(fault_of(found, counted))
             ranks.append(float(spearmanr(true, told)[0]))
             firsts.append(true[int(np.argmax(told))] / max(true))
     return ranks, firsts, counts, spent
@@ -172,7 +172,7 @@ def _actions(clip: Clip, seed: int) -> tuple[int, int]:
     def worst(held: dict[int, np.ndarray], shapes: np.ndarray) -> int:
         fit = OutlineFit(shapes, 0, sorted(held), clip.pictures.__getitem__)
         faults = {f: fit.on(f) for f in range(0, count, 3) if f not in right}
-        frame = max(faults, key=lambda f: faults[f].fault[faults[f].seen].mean() if faults[f].seen.any() else 0.0)
+        frame = max(faults, key=lambda f: fault_of(faults[f], faults[f].seen))
         right.add(frame)
         return frame
 

@@ -271,7 +271,10 @@ class Stretch(NamedTuple):
 
 
 def fault_of(fit: Fit, counts: NDArray[np.bool_]) -> float:
-    """One number for a frame: the mean fault of what counts, in pixels, or half of its worst stretch's, if that is more."""
+    """One number for a frame, in pixels: what a quarter of the places that count exceed, or a quarter of the worst stretch's fault.
+
+    By this quartile frames are ranked as they are wrong a little better than by the mean, on clips that were kept aside too.
+    """
     use = fit.seen & counts
     if not use.any():
         return 0.0
@@ -279,7 +282,7 @@ def fault_of(fit: Fit, counts: NDArray[np.bool_]) -> float:
     size = max(round(STRETCH / spacing), 1)
     weighed = np.where(use, fit.fault, 0.0)
     around = np.convolve(np.concatenate([weighed, weighed[: size - 1]]), np.ones(size) / size, mode="valid")
-    return float(max(fit.fault[use].mean(), around.max() / 2))
+    return float(max(np.percentile(fit.fault[use], 75), around.max() / 4))
 
 
 def stretches_of(fit: Fit, counts: NDArray[np.bool_], faulty: float = FAULTY) -> list[Stretch]:
