@@ -11,6 +11,7 @@ import shapely
 from playwright.sync_api import Page, expect
 
 from tests.e2e.bench import Bench
+from tests.e2e.test_reach import complaints
 from wiseglove.core.geometry.bezier import flatten
 from wiseglove.demo import drawing
 from wiseglove.shot.keys import as_points
@@ -104,3 +105,14 @@ def test_a_quiet_line_says_what_is_missing_begins_it_and_can_be_put_away(
     expect(line).to_contain_text("There is no pane yet")
     page.reload()
     expect(line).to_contain_text("There is no pane yet")
+
+
+def test_the_guide_is_opened_from_the_sheet_of_keys_and_read_page_by_page(page: Page) -> None:
+    page.goto("/")
+    page.keyboard.press("?")
+    page.get_by_role("link", name="The guide, step by step").click()
+    expect(page.get_by_role("heading", name="Taking in a plate")).to_be_visible()
+    assert complaints(page) == []
+    page.get_by_role("link", name="drawing covers").click()
+    expect(page.get_by_role("heading", name="Drawing covers and following them")).to_be_visible()
+    expect(page.get_by_role("link", name="Drawing covers and following them")).to_have_attribute("aria-current", "page")

@@ -22,6 +22,7 @@ from wiseglove.api import (
     deliveries,
     errors,
     events,
+    guide,
     health,
     intakes,
     jobs,
@@ -108,6 +109,7 @@ def create_app(settings: Settings | None = None) -> FastAPI:
         events,
         people,
         health,
+        guide,
     ):
         app.include_router(module.router)
     _serve_page(app, settings)

@@ -21,7 +21,7 @@ from wiseglove.shot.errors import EditError
 from wiseglove.shot.evaluated import EvaluatedShot
 from wiseglove.shot.keys import as_points, check_frame
 from wiseglove.shot.lacks import Lack, lacks
-from wiseglove.shot.report import ShotReport, report_of
+from wiseglove.shot.report import ShotReport, corners_of, report_of
 from wiseglove.shot.reviewing import (
     Reviewed,
     Reviewer,
@@ -41,6 +41,7 @@ MOST_AT_ONCE = 1.0
 PICTURES = 12
 """Pictures that are kept while judging."""
 FEW, SELDOM = 4, 4
+"""Frames that are judged in one go, and of which one tells whether an outline lies over anything at all."""
 NOT_SHOWN = "That outline is not shown, or not in the shot any more. Nothing was changed; show its cover."
 _JUDGING = Lock()
 """One request judges at a time, whoever asks: it is background work, and pictures for the viewer go first."""
@@ -181,17 +182,13 @@ def _marks(reviewer: Reviewer, thing: Reviewed, frame: int, weighing: Weighing) 
     return [
         Mark(
             outline=thing.outline.id,
-            places=_corners(s.places),
-            ghost=_corners(s.ghost),
+            places=corners_of(s.places),
+            ghost=corners_of(s.ghost),
             segments=s.segments,
             fault=round(s.worst, 2),
         )
         for s in stretches_of(fit, weighing.of(thing, frame, fit.places))
     ]
-
-
-def _corners(places: NDArray[np.float64]) -> list[Corner]:
-    return [(round(float(x), 2), round(float(y), 2)) for x, y in places]
 
 
 @router.get("/frames/{frame}/righted/{outline}")

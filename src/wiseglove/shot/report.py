@@ -9,6 +9,7 @@ import numpy as np
 from pydantic import BaseModel
 
 from wiseglove.core.motion.slip import jitter
+from wiseglove.core.outline.normals import normals_at
 from wiseglove.core.review.boil import Boil, overworked
 from wiseglove.core.review.matters import runs_of
 from wiseglove.shot.basics import Corner, Point
@@ -143,8 +144,7 @@ def _outline(thing: Reviewed, found: Boil, faults: dict[int, float | None], weig
     worst = max(known, key=lambda f: known[f]) if known else None
     over = overlaps(thing, weighing)
     at, place = found.worst()
-    judge_places = thing.judge(_nothing).along(plate.first + at).places
-    where = judge_places[min(place, len(judge_places) - 1)]
+    where = normals_at(thing.shape(plate.first + at), found.segment[[place]], found.t[[place]]).places[0]
     return OutlineReport(
         id=outline.id,
         cover=thing.cover.name,
@@ -161,10 +161,6 @@ def _outline(thing: Reviewed, found: Boil, faults: dict[int, float | None], weig
         worst_boil_frame=plate.first + at,
         worst_boil_at=(round(float(where[0]), 1), round(float(where[1]), 1)),
     )
-
-
-def _nothing(frame: int) -> np.ndarray:
-    raise AssertionError("places need no pictures")
 
 
 def _worst(
@@ -186,13 +182,14 @@ def _worst(
             out.append(
                 WorstPlace(
                     frame=doubt.frame, outline=doubt.about, cover=thing.cover.name, fault=round(first.worst, 2),
-                    places=_corners(first.places), ghost=_corners(first.ghost),
+                    places=corners_of(first.places), ghost=corners_of(first.ghost),
                 )
             )  # fmt: skip
     return out
 
 
-def _corners(places: np.ndarray) -> list[Corner]:
+def corners_of(places: np.ndarray) -> list[Corner]:
+    """Places (M, 2), to a hundredth of a pixel."""
     return [(round(float(x), 2), round(float(y), 2)) for x, y in places]
 
 

@@ -18,6 +18,7 @@ import shapely
 from cachetools import LRUCache
 from numpy.typing import NDArray
 
+from wiseglove.core.outline.normals import Normals
 from wiseglove.core.review.boil import Boil, boil
 from wiseglove.core.review.fit import Fit, OutlineFit
 from wiseglove.core.review.fit import righted as onto_edge
@@ -103,6 +104,10 @@ class Reviewed:
             [k for k in keys if k in there] or keys,
             picture_at,
         )
+
+    def along(self, frame: int) -> Normals:
+        """The places along it that are looked at on a frame."""
+        return self.judge(_nothing).along(frame)
 
     def shape(self, frame: int) -> Array:
         """Its shape (N, 8) on a frame of the plate."""

@@ -3,6 +3,7 @@ import { Route, Switch } from "wouter";
 import { DeliverPage } from "./DeliverPage";
 import { LookPage } from "./LookPage";
 import { KeysSheet } from "./KeysSheet";
+import { GuidePage } from "./GuidePage";
 import { IntakePage } from "./IntakePage";
 import { ReviewPage } from "./ReviewPage";
 import { ShotsPage } from "./ShotsPage";
@@ -28,6 +29,7 @@ function Pages() {
       <Switch>
         <Route path="/" component={ShotsPage} />
         <Route path="/server" component={StatusPage} />
+        <Route path="/guide/:name">{({ name }) => <GuidePage key={name} name={name} />}</Route>
         <Route path="/intake/:id">{({ id }) => <IntakePage id={id} />}</Route>
         <Route path="/shots/:id">{({ id }) => <Workbench key={id} id={id} />}</Route>
         <Route path="/shots/:id/review/:number">

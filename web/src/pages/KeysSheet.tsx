@@ -80,7 +80,12 @@ export function KeysSheet() {
     <Dialog open={open} onClose={() => useSheet.setState({ open: false })} className="relative z-30">
       <div className="fixed inset-0 flex items-center justify-center bg-[#0007] p-8">
         <DialogPanel className="w-[860px] rounded-md border border-line bg-cloth px-8 py-6">
-          <DialogTitle className="mb-4 text-[17px] font-semibold">Keys and gestures</DialogTitle>
+          <div className="mb-4 flex items-baseline justify-between">
+            <DialogTitle className="text-[17px] font-semibold">Keys and gestures</DialogTitle>
+            <a href="/guide/1-take-in" className="text-teal hover:underline">
+              The guide, step by step
+            </a>
+          </div>
           <div className="grid grid-cols-2 gap-x-10 gap-y-5">
             {GROUPS.map((group) => (
               <section key={group.title}>

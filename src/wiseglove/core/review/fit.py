@@ -135,7 +135,7 @@ class OutlineFit:
 
     def on(self, frame: int) -> Fit:
         """How well it agrees on a frame."""
-        along, travel = self._along(frame), self._travel(frame)
+        along, travel = self.along(frame), self._travel(frame)
         seen = [self._witness(k) for k in self.witnesses(frame)]
         want = np.median([s.deep for s in seen], axis=0)
         edge = np.median([s.edge for s in seen], axis=0)
@@ -166,20 +166,17 @@ class OutlineFit:
 
     def along(self, frame: int) -> Normals:
         """The places that are looked at on a frame."""
-        return self._along(frame)
-
-    def _along(self, frame: int) -> Normals:
         index = min(max(frame - self._first, 0), len(self._points) - 1)
         return normals_at(self._points[index], self._segment, self._t)
 
     def _travel(self, frame: int) -> Array:
         """How far each place travels across the edge in a frame, in pixels."""
-        before, now, after = (self._along(frame + d) for d in (-1, 0, 1))
+        before, now, after = (self.along(frame + d) for d in (-1, 0, 1))
         return np.asarray(np.abs(((after.places - before.places) * now.outward).sum(axis=1)) / 2)
 
     def _witness(self, key: int) -> _Seen:
         if key not in self._witnesses:
-            along, travel = self._along(key), self._travel(key)
+            along, travel = self.along(key), self._travel(key)
             left, top, layer = _layer(self._picture_at(key), along.places, 18 + SMEARED * float(travel.max()))
             size = (len(self._t), len(DEPTHS), 3)
             if layer.size == 0:
