@@ -112,8 +112,8 @@ describe("what is known of a carrier", () => {
     const b = useBench.getState();
     expect(b.doubts.c!.runs).toEqual(runs);
     expect(doubts(b)).toEqual([
-      { frame: 1004, need: 1 },
-      { frame: 1003, need: 0.6 },
+      { frame: 1004, need: 1, about: "c" },
+      { frame: 1003, need: 0.6, about: "c" },
     ]);
   });
 });
