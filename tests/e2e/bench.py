@@ -72,7 +72,7 @@ class Bench:
         self.page.wait_for_selector('[data-testid=picture][data-settled="true"]', timeout=30_000)
 
     def last_done(self, text: str) -> None:
-        expect(self.page.get_by_test_id("last-done")).to_contain_text(text)
+        expect(self.page.get_by_test_id("last-done")).to_contain_text(text, timeout=60_000)  # the server may be busy
 
     def press(self, *keys: str) -> None:
         for key in keys:

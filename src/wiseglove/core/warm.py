@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import importlib
+
 import numpy as np
 
 from wiseglove.core.compositing.colour import to_display
@@ -24,7 +26,11 @@ from wiseglove.core.outline.trace import Tree, edge_costs
 
 
 def warm_up() -> None:
-    """Run every compiled kernel on something small; quick when they are in the cache on disk."""
+    """Run every compiled kernel on something small; quick when they are in the cache on disk.
+
+    What is loaded only where it is used (SciPy's signal takes two seconds) is loaded here too, before somebody waits for it.
+    """
+    importlib.import_module("scipy.signal")
     outline = ellipse(4.0, 4.0, 3.0, 3.0)
     coverage(outline, Box(0, 0, 8, 8))
     fill(np.zeros((8, 8), np.uint8), outline)
