@@ -113,6 +113,6 @@ def test_the_guide_is_opened_from_the_sheet_of_keys_and_read_page_by_page(page: 
     page.get_by_role("link", name="The guide, step by step").click()
     expect(page.get_by_role("heading", name="Taking in a plate")).to_be_visible()
     assert complaints(page) == []
-    page.get_by_role("link", name="drawing covers").click()
+    page.get_by_role("link", name="drawing covers", exact=True).click()
     expect(page.get_by_role("heading", name="Drawing covers and following them")).to_be_visible()
     expect(page.get_by_role("link", name="Drawing covers and following them")).to_have_attribute("aria-current", "page")
