@@ -262,7 +262,7 @@ def review(
     boil = max((o.worst_boil for o in report.outlines), default=0.0)
     typer.echo(
         f"{len(report.outlines)} outlines on frames {report.first} to {report.last}: worst off by {worst:.1f} px, boil at most "
-        f"{boil:.2f} px, {len(report.worst)} places need a hand, {len(report.holes)} holes. {out / 'index.html'} shows them."
+        f"{boil:.2f} px, {report.pins} frames need a hand, {len(report.holes)} holes. {out / 'index.html'} shows them."
     )
     for line in exceeded:
         typer.echo(line, err=True)

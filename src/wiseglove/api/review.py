@@ -3,10 +3,13 @@
 from __future__ import annotations
 
 import time
+from collections.abc import Callable
+from functools import partial
 from threading import Lock
 from typing import Annotated
 
 import numpy as np
+from cachetools import LRUCache, cached
 from fastapi import APIRouter, Query
 from numpy.typing import NDArray
 
@@ -23,6 +26,7 @@ from wiseglove.shot.keys import as_points, check_frame
 from wiseglove.shot.lacks import Lack, lacks
 from wiseglove.shot.report import ShotReport, corners_of, report_of
 from wiseglove.shot.reviewing import (
+    FAULTY,
     Reviewed,
     Reviewer,
     Target,
@@ -40,8 +44,8 @@ MOST_AT_ONCE = 1.0
 """Seconds that one request judges at most."""
 PICTURES = 12
 """Pictures that are kept while judging."""
-FEW, SELDOM = 4, 4
-"""Frames that are judged in one go, and of which one tells whether an outline lies over anything at all."""
+SELDOM = 4
+"""Of so many frames one tells whether an outline lies over anything at all."""
 NOT_SHOWN = "That outline is not shown, or not in the shot any more. Nothing was changed; show its cover."
 _JUDGING = Lock()
 """One request judges at a time, whoever asks: it is background work, and pictures for the viewer go first."""
@@ -63,6 +67,8 @@ class ReviewState(Answer):
     left: int
     lacks: list[Lack]
     """What the shot still lacks, the next thing first."""
+    faulty: float = FAULTY
+    """Pixels of fault from which a place is marked."""
 
 
 @router.get("")
@@ -84,12 +90,16 @@ def read_review(
     if left and seconds > 0 and _JUDGING.acquire(blocking=False):
         try:
             left.sort(key=lambda t: (t.outline != newest, abs(t.frame - near)))
-            left = _judged(reviewer, things, left, _Pictures(context, shot), seconds)
+            until = time.monotonic() + seconds
+            for _ in reviewer.judge(things, left, _pictures(context, shot)):
+                if time.monotonic() > until:
+                    break
+            left = reviewer.left(things)
         finally:
             _JUDGING.release()
     weighing = Weighing(shot, everything)
     faults = {t.outline.id: {f: reviewer.fault(t, f, weighing) for f in t.frames} for t in things}
-    doubts = [d for t in things for d in of_fit(t, {f: v for f, v in faults[t.outline.id].items() if v is not None})]
+    doubts = [d for t in things for d in of_fit(t, faults[t.outline.id])]
     return ReviewState(
         revision=shot.revision,
         outlines={i: OutlineReview(first=shot.plate.first, fault=_row(shot, found)) for i, found in faults.items()},
@@ -108,29 +118,9 @@ def _row(shot: EvaluatedShot, found: dict[int, float | None]) -> list[float | No
     return [None if (v := found.get(f)) is None else round(v, 2) for f in frames]
 
 
-def _judged(
-    reviewer: Reviewer, things: list[Reviewed], left: list[Target], pictures: _Pictures, seconds: float
-) -> list[Target]:
-    """What is left after so many seconds of judging, a few frames at a time: their keys have to be looked at first."""
-    done, until = 0, time.monotonic() + seconds
-    while done < len(left) and time.monotonic() < until:
-        done += len(list(reviewer.judge(things, left[done : done + FEW], pictures)))
-    return left[done:]
-
-
-class _Pictures:
+def _pictures(context: Context, shot: EvaluatedShot) -> Callable[[int], NDArray[np.uint8]]:
     """The plate's display copies, a few of them kept."""
-
-    def __init__(self, context: Context, shot: EvaluatedShot) -> None:
-        self._context, self._shot = context, shot
-        self._kept: dict[int, NDArray[np.uint8]] = {}
-
-    def __call__(self, frame: int) -> NDArray[np.uint8]:
-        if frame not in self._kept:
-            if len(self._kept) >= PICTURES:
-                self._kept.pop(next(iter(self._kept)))
-            self._kept[frame] = plate_picture(self._context, self._shot, frame)
-        return self._kept[frame]
+    return cached(LRUCache(PICTURES))(partial(plate_picture, context, shot))
 
 
 @router.get("/report")
@@ -164,7 +154,7 @@ def read_frame(shot_id: str, frame: int, context: Ctx, everything: bool = False)
     check_frame(shot.plate, frame)
     reviewer, things = context.reviewer, [t for t in context.reviewer.things(shot) if frame in t.contents]
     missing = [Target(t.outline.id, frame) for t in things if reviewer.fit(t, frame) is None]
-    for _ in reviewer.judge(things, missing, _Pictures(context, shot)):
+    for _ in reviewer.judge(things, missing, _pictures(context, shot)):
         pass
     weighing = Weighing(shot, everything)
     marks = [m for t in things if not looks_right(t, frame) for m in _marks(reviewer, t, frame, weighing)]
@@ -199,7 +189,7 @@ def propose_righted(shot_id: str, frame: int, outline: str, context: Ctx, everyw
     things = context.reviewer.things(shot, outline)
     if not things or frame not in things[0].contents:
         raise EditError(NOT_SHOWN)
-    thing, pictures = things[0], _Pictures(context, shot)
+    thing, pictures = things[0], _pictures(context, shot)
     list(context.reviewer.judge(things, [Target(outline, frame)], pictures))
     fit = context.reviewer.fit(thing, frame)
     assert fit is not None
@@ -226,6 +216,8 @@ class OutlineDetail(Answer):
     overlap: list[float | None]
     overworked: list[tuple[int, int]]
     notable: float = NOTABLE
+    calm: float
+    """Pixels by which fewer keys may change a frame and still only calm it."""
 
 
 @router.get("/outlines/{outline}")
@@ -242,4 +234,5 @@ def read_outline(shot_id: str, outline: str, context: Ctx) -> OutlineDetail:
         boil=[round(float(v), 3) for v in found.by_frame],
         overlap=[None if f not in over else round(over[f], 3) for f in frames],
         overworked=overworked([k.frame for k in things[0].outline.keys], shot.plate.first, found),
+        calm=round(found.calming, 2),
     )

@@ -38,7 +38,8 @@ ASIDE = 90
 """Pixels around a place that its picture shows."""
 HOLE_FRAMES = 40
 """Frames of a pane, evenly over the range, that are looked through for holes."""
-MOST_HOLES = 24
+MOST_DRAWN = 24
+"""Holes of which there are pictures."""
 INSET = 3
 """Pixels from a pane's border within which nothing is said of holes."""
 OFF, EDGE = (224, 161, 58), (108, 192, 179)
@@ -63,7 +64,7 @@ class Bounds:
         pairs: list[tuple[str, float, float | None, str]] = [
             ("The worst frame of an outline is off by", fault, self.fault, " px"),
             ("An edge boils by up to", boil, self.boil, " px"),
-            ("Frames that need a hand:", len(report.worst), self.pins, ""),
+            ("Frames that need a hand:", report.pins, self.pins, ""),
             ("Holes and covers that are too wide:", len(report.holes), self.holes, ""),
             ("A holdout flickers by up to", flicker, self.flicker, " px²"),
         ]
@@ -133,12 +134,12 @@ def review(
         targets = sorted(
             (t for t in reviewer.left(things) if first <= t.frame <= last), key=lambda t: (t.frame, t.outline)
         )
-        for done, _ in enumerate(reviewer.judge(things, targets, frames.read), start=1):
+        for done, _ in enumerate(reviewer.judge(things, targets, frames.read, keys_first=True), start=1):
             if done % 100 == 0 or done == len(targets):
                 say(f"{done} of {len(targets)} shapes judged")
         report = report_of(shot, reviewer, everything)
         found = _holes(shot, pictures, frames, say) if look_for_holes else []
-        report = report.model_copy(update={"first": first, "last": last, "holes": found[:MOST_HOLES], "left": 0})
+        report = report.model_copy(update={"first": first, "last": last, "holes": found, "left": 0})
         try:
             (out / "pictures").mkdir(parents=True, exist_ok=True)
             _draw(report, frames, out)
@@ -197,7 +198,7 @@ def _draw(report: ShotReport, frames: _Frames, out: Path) -> None:
         worst.picture = f"pictures/worst-{number:02d}.{worst.frame}.jpg"
         lines = [(np.array(worst.ghost), EDGE), (np.array(worst.places), OFF)]
         (out / worst.picture).write_bytes(_cut(frames.read(worst.frame), lines))
-    for number, hole in enumerate(report.holes, start=1):
+    for number, hole in enumerate(report.holes[:MOST_DRAWN], start=1):
         hole.picture = f"pictures/hole-{number:02d}.{hole.frame}.jpg"
         ring = np.array(hole.outline)[:, :2]
         (out / hole.picture).write_bytes(_cut(frames.read(hole.frame), [(np.concatenate([ring, ring[:1]]), OFF)]))
@@ -251,7 +252,7 @@ def page(report: ShotReport, exceeded: list[str] | None = None) -> str:
         parts += [
             f'<figure><img src="{h.picture}" alt=""><figcaption>{html.escape(h.pane)}, frame {h.frame}: {says[h.what]}, '
             f"{h.area:.0f} px²</figcaption></figure>"
-            for h in report.holes
+            for h in report.holes[:MOST_DRAWN]
         ]
     parts.append("<h2>Outlines</h2>")
     parts += [_outline(o) for o in report.outlines]

@@ -13,12 +13,11 @@ from wiseglove.core.outline.normals import normals_at
 from wiseglove.core.review.boil import Boil, overworked
 from wiseglove.core.review.matters import runs_of
 from wiseglove.shot.basics import Corner, Point
-from wiseglove.shot.doubts import worst_first
+from wiseglove.shot.doubts import Doubt, worst_first
 from wiseglove.shot.evaluated import EvaluatedShot
 from wiseglove.shot.model import Carrier
 from wiseglove.shot.motions import known_span
 from wiseglove.shot.reviewing import (
-    FAULTY,
     Reviewed,
     Reviewer,
     Weighing,
@@ -99,7 +98,7 @@ class PaneReport(BaseModel):
 
 
 class ShotReport(BaseModel):
-    """A whole shot, judged. left: verdicts that are not known yet."""
+    """A whole shot, judged. pins: frames that need a hand, of which `worst` tells the first; left: verdicts that are not known yet."""
 
     shot: str
     revision: int
@@ -108,6 +107,7 @@ class ShotReport(BaseModel):
     keys: int
     points: int
     outlines: list[OutlineReport]
+    pins: int
     worst: list[WorstPlace]
     holes: list[HoleReport]
     carriers: list[CarrierReport]
@@ -120,7 +120,9 @@ def report_of(shot: EvaluatedShot, reviewer: Reviewer, everything: bool = False)
     things, weighing = reviewer.things(shot), Weighing(shot, everything)
     boils = [boil_of(t) for t in things]
     faults = [{f: reviewer.fault(t, f, weighing) for f in t.frames} for t in things]
-    rows = [_outline(t, b, f, weighing) for t, b, f in zip(things, boils, faults, strict=True)]
+    overs = [overlaps(t, weighing) for t in things]
+    rows = [_outline(*each) for each in zip(things, boils, faults, overs, strict=True)]
+    doubts = worst_first(d for t, f in zip(things, faults, strict=True) for d in of_fit(t, f))
     return ShotReport(
         shot=shot.settings.name,
         revision=shot.revision,
@@ -130,19 +132,19 @@ def report_of(shot: EvaluatedShot, reviewer: Reviewer, everything: bool = False)
         points=sum(r.points for r in rows),
         outlines=rows,
         holes=[],
-        worst=_worst(things, faults, reviewer, weighing),
+        pins=len(doubts),
+        worst=_worst(things, doubts, reviewer, weighing),
         carriers=[_carrier(shot, c) for c in shot.carriers],
-        panes=_panes(shot, things, boils, weighing),
+        panes=_panes(shot, things, boils, overs),
         left=len(reviewer.left(things)),
     )
 
 
-def _outline(thing: Reviewed, found: Boil, faults: dict[int, float | None], weighing: Weighing) -> OutlineReport:
+def _outline(thing: Reviewed, found: Boil, faults: dict[int, float | None], over: dict[int, float]) -> OutlineReport:
     plate, outline = thing.plate, thing.outline
     frames = range(plate.first, plate.last + 1)
     known = {f: v for f, v in faults.items() if v is not None}
     worst = max(known, key=lambda f: known[f]) if known else None
-    over = overlaps(thing, weighing)
     at, place = found.worst()
     where = normals_at(thing.shape(plate.first + at), found.segment[[place]], found.t[[place]]).places[0]
     return OutlineReport(
@@ -164,19 +166,16 @@ def _outline(thing: Reviewed, found: Boil, faults: dict[int, float | None], weig
 
 
 def _worst(
-    things: Sequence[Reviewed], faults: Sequence[dict[int, float | None]], reviewer: Reviewer, weighing: Weighing
+    things: Sequence[Reviewed], doubts: Sequence[Doubt], reviewer: Reviewer, weighing: Weighing
 ) -> list[WorstPlace]:
     of = {t.outline.id: t for t in things}
-    doubts = [
-        d for t, f in zip(things, faults, strict=True) for d in of_fit(t, {k: v for k, v in f.items() if v is not None})
-    ]
     out = []
-    for doubt in worst_first(doubts)[:MOST_WORST]:
+    for doubt in doubts[:MOST_WORST]:
         thing = of[doubt.about]
         fit = reviewer.fit(thing, doubt.frame)
         if fit is None:
             continue
-        stretches = stretches_of(fit, weighing.of(thing, doubt.frame, fit.places), FAULTY)
+        stretches = stretches_of(fit, weighing.of(thing, doubt.frame, fit.places))
         if stretches:
             first = stretches[0]
             out.append(
@@ -208,18 +207,17 @@ def _carrier(shot: EvaluatedShot, carrier: Carrier) -> CarrierReport:
 
 
 def _panes(
-    shot: EvaluatedShot, things: Sequence[Reviewed], boils: Sequence[Boil], weighing: Weighing
+    shot: EvaluatedShot, things: Sequence[Reviewed], boils: Sequence[Boil], overs: Sequence[dict[int, float]]
 ) -> list[PaneReport]:
     """The area that edges over a pane tremble over from one frame to the next, their smooth motion taken out."""
     depth, frames = shot.settings.depth, range(shot.plate.first, shot.plate.last + 1)
     out = []
     for pane in shot.panes:
         total = np.zeros(len(frames))
-        for thing, found in zip(things, boils, strict=True):
+        for thing, found, over in zip(things, boils, overs, strict=True):
             if depth.index(thing.cover.id) > depth.index(pane.id):
                 continue
             moved = np.abs(np.diff(found.shaken, axis=0, prepend=found.shaken[:1])).sum(axis=1) * found.spacing
-            over = overlaps(thing, weighing)
             total += moved * np.array([over.get(f, 0.0) for f in frames])
         out.append(PaneReport(name=pane.name, first=frames.start, flicker=[round(float(v), 2) for v in total]))
     return out

@@ -20,8 +20,7 @@ from numpy.typing import NDArray
 
 from wiseglove.core.outline.normals import Normals
 from wiseglove.core.review.boil import Boil, boil
-from wiseglove.core.review.fit import Fit, OutlineFit
-from wiseglove.core.review.fit import righted as onto_edge
+from wiseglove.core.review.fit import Fit, OutlineFit, onto_edge
 from wiseglove.core.review.matters import area_of, matters
 from wiseglove.shot.basics import Plate
 from wiseglove.shot.doubts import AROUND, Doubt
@@ -135,7 +134,7 @@ class Reviewer:
         ]
         out = []
         for rider, cover in wanted:
-            key = rider, id(cover), shot.plate.media
+            key = rider, shot.plate.media
             with self._lock:
                 thing = self._things.get(key)
             if thing is None or thing.cover is not cover:
@@ -159,15 +158,19 @@ class Reviewer:
                 out += [Target(thing.outline.id, f) for f, name in thing.contents.items() if name not in self._fits]
         return out
 
-    def judge(self, things: Sequence[Reviewed], targets: Sequence[Target], picture_at: PictureAt) -> Iterator[Target]:
+    def judge(
+        self, things: Sequence[Reviewed], targets: Sequence[Target], picture_at: PictureAt, keys_first: bool = False
+    ) -> Iterator[Target]:
         """Judge some of them, one after the other, as they are asked for.
 
-        The keys that they are judged by are looked at first, in order, for pictures are quickest read so.
+        keys_first: look at all keys that they are judged by first, in order, for pictures of a movie are quickest read so.
         """
         judges = {t.outline.id: (t, t.judge(picture_at)) for t in things}
-        keys = {(k, t.outline) for t in targets for k in judges[t.outline][1].witnesses(t.frame)}
-        for key, outline in sorted(keys):
-            judges[outline][1].look_at(key)
+        if keys_first:
+            for key, outline in sorted(
+                {(k, t.outline) for t in targets for k in judges[t.outline][1].witnesses(t.frame)}
+            ):
+                judges[outline][1].look_at(key)
         for target in targets:
             thing, judge = judges[target.outline]
             if self.fit(thing, target.frame) is None:
@@ -207,7 +210,7 @@ class Weighing:
     def __init__(self, shot: EvaluatedShot, everything: bool = False) -> None:
         """everything: whether all of an outline counts, not only what lies over what is put in behind it."""
         self._shot = shot
-        self.everything = everything or not bool(_put_in(shot))
+        self.everything = everything or not _put_in(shot)
         self._beside: dict[str, tuple[list[Pane | Subject], list[tuple[Cover, Outline]]]] = {}
         self._areas: dict[tuple[str, int], shapely.Geometry] = {}
 
@@ -224,7 +227,7 @@ class Weighing:
     def depends_on(self, thing: Reviewed) -> tuple[object, ...]:
         """What all of that depends on: the very objects, and whether everything counts."""
         if self.everything:
-            return (True, id(thing.cover))
+            return (True,)
         behind, nearer = self._around(thing)
         return (
             False,
@@ -290,9 +293,9 @@ def fault_of(fit: Fit, counts: NDArray[np.bool_]) -> float:
     return float(max(np.percentile(fit.fault[use], 75), around.max() / 4))
 
 
-def stretches_of(fit: Fit, counts: NDArray[np.bool_], faulty: float = FAULTY) -> list[Stretch]:
-    """The stretches of an outline on a frame that seem to be off by more than `faulty` pixels, the worst first."""
-    bad = (fit.fault > faulty) & fit.seen & counts
+def stretches_of(fit: Fit, counts: NDArray[np.bool_]) -> list[Stretch]:
+    """The stretches of an outline on a frame that seem to be off by more than FAULTY pixels, the worst first."""
+    bad = (fit.fault > FAULTY) & fit.seen & counts
     if not bad.any():
         return []
     if bad.all():
@@ -318,13 +321,14 @@ def need_of(fault: float) -> float:
     return float(fault / (fault + BADLY))
 
 
-def of_fit(thing: Reviewed, faults: dict[int, float]) -> list[Doubt]:
+def of_fit(thing: Reviewed, faults: dict[int, float | None]) -> list[Doubt]:
     """Frames on which an outline seems to be off more than on the frames around, unless it was said to look right there."""
+    known = {frame: fault for frame, fault in faults.items() if fault is not None}
     return [
         Doubt(frame=frame, need=need_of(fault), about=thing.outline.id, what="off")
-        for frame, fault in faults.items()
+        for frame, fault in known.items()
         if fault > FAULTY
-        and fault >= max(faults.get(frame + d, 0.0) for d in range(-AROUND, AROUND + 1))
+        and fault >= max(known.get(frame + d, 0.0) for d in range(-AROUND, AROUND + 1))
         and not looks_right(thing, frame)
     ]
 

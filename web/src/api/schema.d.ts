@@ -4342,6 +4342,8 @@ export interface components {
         OutlineDetail: {
             /** Boil */
             boil: number[];
+            /** Calm */
+            calm: number;
             /** First */
             first: number;
             /**
@@ -5436,6 +5438,11 @@ export interface components {
         ReviewState: {
             /** Doubts */
             doubts: components["schemas"]["Doubt"][];
+            /**
+             * Faulty
+             * @default 2.2
+             */
+            faulty: number;
             /** Lacks */
             lacks: components["schemas"]["Lack"][];
             /** Left */
@@ -6177,7 +6184,7 @@ export interface components {
         };
         /**
          * ShotReport
-         * @description A whole shot, judged. left: verdicts that are not known yet.
+         * @description A whole shot, judged. pins: frames that need a hand, of which `worst` tells the first; left: verdicts that are not known yet.
          */
         ShotReport: {
             /** Carriers */
@@ -6196,6 +6203,8 @@ export interface components {
             outlines: components["schemas"]["OutlineReport"][];
             /** Panes */
             panes: components["schemas"]["PaneReport"][];
+            /** Pins */
+            pins: number;
             /** Points */
             points: number;
             /** Revision */

@@ -21,7 +21,7 @@ export function goToKey(way: -1 | 1, asked: number) {
 }
 
 /** To the frame that needs a look most, and what it is about; from there to the next worst (1), or back (-1). */
-export function goToWorst(way: 1 | -1, asked: number) {
+export function goToWorst(way: 1 | -1, asked?: number) {
   const found = doubts(bench());
   if (found.length === 0) return void toast("No frame needs a look.");
   const here = found.findIndex((d) => d.frame === bench().frame);

@@ -31,7 +31,8 @@ export function LookPage({ id }: { id: string }) {
   const plate = state.data?.plate;
   const found = report.data;
   if (!plate || !found) return <main className="p-10 text-ink-soft">Looking at the shot …</main>;
-  const frames = found.outlines.reduce((sum, o) => sum + o.fault.length, 0);
+  const judged = found.outlines.reduce((sum, o) => sum + o.fault.filter((f) => f != null).length, 0);
+  const all = judged + found.left;
   return (
     <div className="flex h-full flex-col print:h-auto">
       <PageHeader title="Where to look" way={[{ href: `/shots/${id}`, name: found.shot }]} />
@@ -64,9 +65,9 @@ export function LookPage({ id }: { id: string }) {
           {found.left > 0 && (
             <div className="mb-6 print:hidden" role="status">
               <p className="mb-1 text-ink-soft">
-                {frames - found.left} of {frames} shapes judged so far
+                {judged} of {all} shapes judged so far
               </p>
-              <Progress share={(frames - found.left) / Math.max(frames, 1)} label="Shapes judged" />
+              <Progress share={judged / Math.max(all, 1)} label="Shapes judged" />
             </div>
           )}
           <h2 className="mb-3 text-[15px] font-semibold">Worst places</h2>

@@ -122,7 +122,7 @@ function BoilRow({ b, outline }: { b: Settled; outline: Outline }) {
         <Button
           small
           title="Propose fewer keys, which change no frame by more than a little; shown first"
-          onClick={() => void proposeThinning(Math.max(2 * most, 0.3))}
+          onClick={() => void proposeThinning(found.calm)}
         >
           Calm
         </Button>

@@ -1,9 +1,8 @@
 import type { Settled } from "../state/types";
 import { LANE, toX, type Scale } from "./scale";
 
-/** Pixels of fault that are drawn as high as can be, and from which the thread is marigold. */
+/** Pixels of fault that are drawn as high as can be. */
 const MOST = 8;
-const OFF = 2.2;
 const LOW = LANE - 5;
 const HIGH = 5;
 
@@ -11,6 +10,7 @@ const HIGH = 5;
 export function FitThread({ b, scale, element }: { b: Settled; scale: Scale; element: string }) {
   const found = b.review?.outlines[element];
   if (!found) return null;
+  const faulty = b.review?.faulty ?? MOST;
   const at = (i: number, fault: number) =>
     `${toX(scale, found.first + i).toFixed(1)} ${(LOW - ((LOW - HIGH) * Math.min(fault, MOST)) / MOST).toFixed(1)}`;
   let fine = "";
@@ -19,7 +19,7 @@ export function FitThread({ b, scale, element }: { b: Settled; scale: Scale; ele
     const before = found.fault[i - 1];
     if (fault == null || before == null) return;
     const piece = `M${at(i - 1, before)}L${at(i, fault)}`;
-    if (Math.max(fault, before) > OFF) off += piece;
+    if (Math.max(fault, before) > faulty) off += piece;
     else fine += piece;
   });
   return (

@@ -148,20 +148,21 @@ function Playhead({ scale }: { scale: Scale }) {
   );
 }
 
-/** A pin at each frame that needs a look; its height is how badly. */
+/** A pin at each frame that needs a look; its height is how badly. For the hand that points only: W goes there, too. */
 function Pins({ b, scale }: { b: Settled; scale: Scale }) {
   return doubts(b).map(({ frame, need, about }) => (
-    <button
+    <span
       key={frame}
-      type="button"
-      aria-label={`Frame ${frame} needs a look`}
+      aria-hidden
       title={`Frame ${frame} needs a look  (W goes to the worst)`}
-      className="absolute top-0 w-[7px] -translate-x-1/2"
+      data-testid="pin"
+      data-frame={frame}
+      className="absolute top-0 w-[7px] -translate-x-1/2 cursor-pointer"
       style={{ left: toX(scale, frame), height: 6 + 12 * need }}
       onClick={() => goToDoubt(frame, about)}
     >
       <span className="absolute inset-x-[3px] top-1 bottom-0 bg-marigold" />
       <span className="absolute top-0 left-0 size-[7px] rounded-full bg-marigold" />
-    </button>
+    </span>
   ));
 }

@@ -3,8 +3,10 @@ import { useState } from "react";
 import type { Range } from "../state/slices/tools";
 import { Pause, Play, Repeat } from "lucide-react";
 import { goTo, setBench, useBench, useFrame, useSettled } from "../state/bench";
+import { doubts } from "../state/carriers";
 import { lastFrame, rateText, timeText } from "../state/plate";
 import { Button, Choice, IconButton } from "../ui/Button";
+import { goToWorst } from "../commands/choosing";
 import { pickReach, REACHES } from "../commands/reach";
 import { Settled } from "../state/types";
 import { NumberField } from "../ui/NumberField";
@@ -57,6 +59,7 @@ export function Transport() {
         </Button>
       )}
       <span className="ml-auto" />
+      <ToLookAt b={b} />
       <Button
         look="quiet"
         small
@@ -71,6 +74,25 @@ export function Transport() {
       <Choice options={REACHES} value={b.reach} onPick={pickReach} />
       {b.reach === "range" && b.range && <RangeFields b={b} range={b.range} />}
     </div>
+  );
+}
+
+/** How many frames need a look; a press goes to the worst of them, and again to the next. */
+function ToLookAt({ b }: { b: Settled }) {
+  const found = doubts(b).length;
+  const left = b.review?.left ?? 0;
+  if (found === 0) return null;
+  return (
+    <Button
+      look="quiet"
+      small
+      data-testid="to-look-at"
+      aria-busy={left > 0}
+      title="Go to the frame that needs a look most; again to the next  (W, back by Shift+W)"
+      onClick={() => goToWorst(1)}
+    >
+      <span className="size-[7px] rounded-full bg-marigold" /> {found} to look at{left > 0 && " so far"}
+    </Button>
   );
 }
 

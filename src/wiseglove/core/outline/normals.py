@@ -37,6 +37,16 @@ def normals_of(points: Points, segments: list[int], spacing: float = SPACING) ->
     return normals_at(points, np.asarray(segments)[which], t)
 
 
+def spread(points: Points, spacing: float, most: int) -> tuple[Normals, float]:
+    """Normals along a whole outline (N, 8), `spacing` pixels apart or so far that there are at most about `most`; how far that is."""
+    everywhere = list(range(len(points)))
+    along = normals_of(points, everywhere, spacing)
+    if len(along.t) <= most:
+        return along, spacing
+    spacing *= len(along.t) / most
+    return normals_of(points, everywhere, spacing), spacing
+
+
 def normals_at(points: Points, segment: NDArray[np.int64], t: Array) -> Normals:
     """Normals of an outline (N, 8) on segments (M,) at t (M,)."""
     places, way = places_at(points, segment, t)

@@ -92,7 +92,7 @@ class Likeness:
 def likeness(picture: NDArray[np.uint8], along: Normals, travel: Array) -> Likeness:
     """What lies inside along an edge in a picture, RGB (H, W, 3), encoded, that travels across itself by (M,) pixels a frame."""
     deeper = SMEARED * travel
-    left, top, part = _crop(picture, along.places, DEEP + 4 + float(deeper.max(initial=0.0)))
+    left, top, part = crop(picture, along.places, DEEP + 4 + float(deeper.max(initial=0.0)))
     layer = np.sqrt(linear_light(part, BLUR) + 1.0)
     ticks = np.arange(-DEEP, 0.0, LAYER) - deeper[:, None]
     places = along.places - (left, top)
@@ -117,7 +117,7 @@ def snap(
     """
     segments = stretch_between(len(points), chosen)
     smeared = 0.0 if like is None else float(like.deeper.max(initial=0.0))
-    left, top, part = _crop(picture, points, radius + 2 * SIDE + 4 + smeared)
+    left, top, part = crop(picture, points, radius + 2 * SIDE + 4 + smeared)
     if part.size == 0:
         return Snapped(points, 0.0, 0.0, "The stretch lies outside the picture.")
     here = points.copy()
@@ -162,7 +162,8 @@ def stretch_between(count: int, chosen: list[int]) -> list[int]:
     return between or list(range(count))
 
 
-def _crop(picture: NDArray[np.uint8], points: Points, margin: float) -> tuple[int, int, NDArray[np.uint8]]:
+def crop(picture: NDArray[np.uint8], points: Points, margin: float) -> tuple[int, int, NDArray[np.uint8]]:
+    """The picture around points (M, 2 or more) with a margin in pixels; its left, its top, and the part, which may be empty."""
     low, high = points[:, :2].min(axis=0) - margin, points[:, :2].max(axis=0) + margin
     left, top = (max(int(v), 0) for v in low)
     right, bottom = (int(v) + 1 for v in high)

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.ndimage import uniform_filter1d
 
-from wiseglove.core.outline.normals import normals_at, normals_of
+from wiseglove.core.outline.normals import normals_at, spread
 
 Array = NDArray[np.float64]
 SPACING, MOST_PLACES = 4.0, 200
@@ -20,6 +20,8 @@ OVER = 5
 """Frames over which boil is told as one number."""
 NOTABLE = 0.15
 """Pixels of boil from which it is worth a look."""
+LEAST_CALMING = 0.3
+"""Pixels that fewer keys may always change a frame by."""
 CROWDED, WITHIN = 4, 8
 """Keys within so many frames from which on they may be too many."""
 
@@ -43,6 +45,11 @@ class Boil:
         """Root of the mean square along the outline, (T,)."""
         return np.asarray(np.sqrt((self.amount**2).mean(axis=1)))
 
+    @property
+    def calming(self) -> float:
+        """By how many pixels a frame may change where fewer keys are to take the boil out and nothing else."""
+        return max(2 * float(self.by_frame.max(initial=0.0)), LEAST_CALMING)
+
     def worst(self) -> tuple[int, int]:
         """Frame (as an index) and place where it is worst."""
         along = np.sqrt((self.amount**2).mean(axis=0))
@@ -57,13 +64,7 @@ def boil(points: Array) -> Boil:
     plate) is not the edge's own, so the similarity common to all is taken out.
     """
     count = len(points)
-    everywhere = list(range(points.shape[1]))
-    middle = points[count // 2]
-    spacing = SPACING
-    along = normals_of(middle, everywhere, spacing)
-    if len(along.t) > MOST_PLACES:
-        spacing *= len(along.t) / MOST_PLACES
-        along = normals_of(middle, everywhere, spacing)
+    along, spacing = spread(points[count // 2], SPACING, MOST_PLACES)
     seen = [normals_at(p, along.segment, along.t) for p in points]
     if count < WINDOW:
         nothing = np.zeros((count, len(along.t)))

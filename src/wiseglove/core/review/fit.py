@@ -16,8 +16,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wiseglove.core.outline.edges import linear_light, roots_of, seen_at
-from wiseglove.core.outline.normals import Normals, follow, normals_at, normals_of
-from wiseglove.core.outline.snap import BLUR, SMEARED, Likeness, offsets
+from wiseglove.core.outline.normals import Normals, follow, normals_at, spread
+from wiseglove.core.outline.snap import BLUR, SMEARED, Likeness, crop, offsets
 
 Array = NDArray[np.float64]
 Layer = NDArray[np.float32]
@@ -87,7 +87,7 @@ class _Seen:
     deep: Array
 
 
-def righted(points: Array, fit: Fit, movable: NDArray[np.bool_], kinds: list[str]) -> Array:
+def onto_edge(points: Array, fit: Fit, movable: NDArray[np.bool_], kinds: list[str]) -> Array:
     """An outline (N, 8) put where its edge seems to be; movable (N,): which of its points may move.
 
     First it is shifted as a whole by what the offsets across it have in common, which alone tells a slip along it; then it is
@@ -117,10 +117,7 @@ class OutlineFit:
         self._keys = [k for k in keys if first <= k < first + len(points)]
         self._picture_at = picture_at
         longest = int(np.ptp(points[..., :2], axis=1).sum(axis=1).argmax())
-        everywhere = list(range(points.shape[1]))
-        along = normals_of(points[longest], everywhere, SPACING)
-        if len(along.t) > MOST_PLACES:
-            along = normals_of(points[longest], everywhere, SPACING * len(along.t) / MOST_PLACES)
+        along, _ = spread(points[longest], SPACING, MOST_PLACES)
         self._segment, self._t = along.segment, along.t
         self._witnesses: dict[int, _Seen] = {}
 
@@ -196,10 +193,7 @@ def _inside(layer: Layer, along: Normals, travel: Array, depths: Sequence[float]
 
 def _layer(picture: Picture, places: Array, margin: float) -> tuple[int, int, Layer]:
     """The picture around places as roots of linear light, with its left and top."""
-    low, high = places.min(axis=0) - margin, places.max(axis=0) + margin
-    left, top = (max(int(v), 0) for v in low)
-    right, bottom = (int(v) + 1 for v in high)
-    part = picture[top : max(bottom, top), left : max(right, left)]
+    left, top, part = crop(picture, places, margin)
     if part.size == 0:
         return left, top, np.zeros((0, 0, 3), np.float32)
     return left, top, np.sqrt(linear_light(part, BLUR) + 1.0)
@@ -210,9 +204,7 @@ def _elsewhere(picture: Picture, along: Normals, travel: Array, want: Array, sca
 
     Looked for in a small picture, coarsely over the whole reach and then around the best.
     """
-    low, high = along.places.min(axis=0) - FAR - 20, along.places.max(axis=0) + FAR + 20
-    left, top = (max(int(v), 0) for v in low)
-    part = picture[top : max(int(high[1]), top), left : max(int(high[0]), left)]
+    left, top, part = crop(picture, along.places, FAR + 20)
     if min(part.shape[:2]) < 8 / SMALLER:
         return np.zeros(2)
     small = cv2.resize(part, None, fx=SMALLER, fy=SMALLER, interpolation=cv2.INTER_AREA)
