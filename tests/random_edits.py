@@ -88,6 +88,10 @@ class Maker:
             "outline": {"kinds": ["smooth"] * len(points), "points": points},
         }
 
+    def add_covers(self) -> Body:
+        covers = [self.add_cover() for _ in range(self.random.randint(1, 3))]
+        return {"frame": self.frame(), "covers": [{"name": c["name"], "outline": c["outline"]} for c in covers]}
+
     def add_outline(self) -> Body:
         points = self.places()
         mode = self.random.choice(["adds", "cuts", "limits"])

@@ -126,7 +126,7 @@ def test_a_drawn_cover_becomes_garbage_and_is_told_of_where_it_cuts(open_shot: O
     expect(page.get_by_test_id("card-Cover")).to_contain_text("garbage of Subject")
     page.get_by_role("button", name="Look for it").click()
     expect(page.get_by_test_id("near")).to_contain_text("6 cut")
-    expect(page.get_by_label("Frame 1003 needs a look")).to_be_visible()
+    expect(page.locator("[data-testid=pin][data-frame='1003']")).to_be_visible()
 
 
 def test_holding_a_key_shows_the_plate_and_looks_tell_the_state_and_the_values(open_shot: Open) -> None:

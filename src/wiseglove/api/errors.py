@@ -61,6 +61,7 @@ class Problem(BaseModel):
         description="for people: what is wrong, what is safe, what to do",
         examples=["“Hand” is locked. Unlock it to change it; nothing was changed."],
     )
+    guide: str | None = Field(default=None, description="the page of the guide that explains it, where there is one")
     by: list[str] | None = Field(default=None, description="overtaken: what was changed meanwhile, where that is known")
     state: ShotState | None = Field(default=None, description="overtaken: the shot as it is now")
 
@@ -72,6 +73,37 @@ RESPONSES: dict[int | str, dict[str, Any]] = {
     },
 }
 """What every operation may answer besides."""
+
+
+GUIDES = {
+    "intakes": "1-take-in",
+    "outlines": "2-cover",
+    "starters": "2-cover",
+    "behind": "2-cover",
+    "carriers": "3-motion",
+    "panes": "4-picture",
+    "subjects": "4-picture",
+    "review": "5-look",
+    "deliveries": "6-deliver",
+    "versions": "6-deliver",
+}
+"""Pages of the guide by the part of the API that refuses something."""
+WORDS = (
+    ("3-motion", ("carrier", "patch", "solved", "stitch", "thread", "knot")),
+    ("4-picture", ("pane", "insert", "piece", "subject", "backing")),
+    ("2-cover", ("cover", "outline", "key", "point", "locked", "frame")),
+)
+"""And by the words of a refusal, for what can be about all of a shot."""
+
+
+def guide_of(request: Request, detail: str) -> str | None:
+    """The page of the guide that explains why something was refused, if one does."""
+    tags = getattr(request.scope.get("route"), "tags", None) or []
+    page = next((GUIDES[tag] for tag in tags if tag in GUIDES), None)
+    if page or "shots" not in tags:
+        return page
+    low = detail.lower()
+    return next((name for name, words in WORDS if any(word in low for word in words)), None)
 
 
 def answer(status: int, kind: Kind, detail: str, **more: Any) -> JSONResponse:
@@ -101,8 +133,8 @@ def _install_refusals(app: FastAPI) -> None:
     @app.exception_handler(EditError)
     @app.exception_handler(MediaError)
     @app.exception_handler(NewerFormatError)
-    async def refused(_: Request, error: ValueError) -> JSONResponse:
-        return answer(422, "refused", str(error))
+    async def refused(request: Request, error: ValueError) -> JSONResponse:
+        return answer(422, "refused", str(error), guide=guide_of(request, str(error)))
 
     @app.exception_handler(NotFoundError)
     async def missing(_: Request, error: NotFoundError) -> JSONResponse:
@@ -113,8 +145,8 @@ def _install_refusals(app: FastAPI) -> None:
         return answer(409, "overtaken", str(error), state=state_of(error.shot).model_dump(mode="json"), by=error.by)
 
     @app.exception_handler(StoreError)
-    async def impossible(_: Request, error: StoreError) -> JSONResponse:
-        return answer(409, "impossible", str(error))
+    async def impossible(request: Request, error: StoreError) -> JSONResponse:
+        return answer(409, "impossible", str(error), guide=guide_of(request, str(error)))
 
     @app.exception_handler(RequestValidationError)
     async def unreadable(_: Request, error: RequestValidationError) -> JSONResponse:

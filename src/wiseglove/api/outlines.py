@@ -169,7 +169,7 @@ def propose_carry(shot_id: str, wanted: CarryRequest, context: Ctx) -> Proposal:
     def over() -> bool:
         return ended or time.monotonic() > until
 
-    carried = carry_range(picture, keys, kinds, min(frames), max(frames), over, _covered(context, shot))
+    carried = carry_range(picture, keys, kinds, min(frames), max(frames), over, covered_by(context, shot))
     for found in carried:
         if found.points is None or found.doubt is None:
             proposal.reason = f"Nothing of it is in sight from frame {found.frame} on."
@@ -190,7 +190,7 @@ def propose_carry(shot_id: str, wanted: CarryRequest, context: Ctx) -> Proposal:
     return proposal
 
 
-def _covered(context: Context, shot: EvaluatedShot) -> Covered | None:
+def covered_by(context: Context, shot: EvaluatedShot) -> Covered | None:
     """What tells where a shot's clean plate is covered; None where none was made."""
     with context.database.transaction() as session:
         made = newest(session, shot.id)

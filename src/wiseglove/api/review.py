@@ -18,13 +18,15 @@ from wiseglove.api.outlines import Proposal, plate_picture
 from wiseglove.api.pictures import load_shot
 from wiseglove.api.schemas import Answer
 from wiseglove.core.review.boil import NOTABLE, overworked
+from wiseglove.core.review.matters import runs_of
+from wiseglove.jobs import holes
 from wiseglove.shot.basics import Corner
 from wiseglove.shot.doubts import Doubt, worst_first
 from wiseglove.shot.errors import EditError
 from wiseglove.shot.evaluated import EvaluatedShot
 from wiseglove.shot.keys import as_points, check_frame
 from wiseglove.shot.lacks import Lack, lacks
-from wiseglove.shot.report import ShotReport, corners_of, report_of
+from wiseglove.shot.report import HoleReport, ShotReport, corners_of, of_holes, report_of
 from wiseglove.shot.reviewing import (
     FAULTY,
     Reviewed,
@@ -36,8 +38,11 @@ from wiseglove.shot.reviewing import (
     of_fit,
     overlaps,
     righted,
+    runs_around,
     stretches_of,
 )
+from wiseglove.store import shots
+from wiseglove.store.jobs import Job, as_job
 
 router = APIRouter(prefix="/api/shots/{shot_id}/review", tags=["review"])
 MOST_AT_ONCE = 1.0
@@ -97,9 +102,9 @@ def read_review(
             left = reviewer.left(things)
         finally:
             _JUDGING.release()
-    weighing = Weighing(shot, everything)
+    weighing, missed = Weighing(shot, everything), _missed(context, shot)
     faults = {t.outline.id: {f: reviewer.fault(t, f, weighing) for f in t.frames} for t in things}
-    doubts = [d for t in things for d in of_fit(t, faults[t.outline.id])]
+    doubts = [d for t in things for d in of_fit(t, faults[t.outline.id])] + of_holes(missed)
     return ReviewState(
         revision=shot.revision,
         outlines={i: OutlineReview(first=shot.plate.first, fault=_row(shot, found)) for i, found in faults.items()},
@@ -126,7 +131,43 @@ def _pictures(context: Context, shot: EvaluatedShot) -> Callable[[int], NDArray[
 @router.get("/report")
 def read_report(shot_id: str, context: Ctx, everything: bool = False) -> ShotReport:
     """The shot on one page, as far as it was judged; `left` says how many verdicts are still to come."""
-    return report_of(load_shot(context, shot_id), context.reviewer, everything)
+    shot = load_shot(context, shot_id)
+    report = report_of(shot, context.reviewer, everything)
+    return report.model_copy(update={"holes": _missed(context, shot)})
+
+
+class HolesState(Answer):
+    """What is still open or too wide of what was found, the largest first; revision: that was looked through, null for never."""
+
+    revision: int | None
+    holes: list[HoleReport]
+
+
+@router.get("/holes")
+def read_holes(shot_id: str, context: Ctx) -> HolesState:
+    """Holes in holdouts, as far as they were looked for."""
+    shot = load_shot(context, shot_id)
+    with context.database.transaction() as session:
+        made = holes.newest(session, shot.id)
+    return HolesState(revision=made and made[0], holes=_missed(context, shot))
+
+
+@router.post("/holes", status_code=201)
+def look_for_holes(shot_id: str, context: Ctx) -> Job:
+    """Order all panes to be looked through: what is there and not held out, and the bare pane where something is held out."""
+    with context.database.transaction() as session:
+        shot = shots.load(session, shot_id)
+        if not any(shot.is_shown(p) for p in shot.panes):
+            raise EditError(
+                "No pane is shown, so there is no holdout to look through. Nothing was begun; place a pane."
+            )
+        return as_job(context.queue.put(session, holes.KIND, "Looking for holes", {}, shot=shot_id))
+
+
+def _missed(context: Context, shot: EvaluatedShot) -> list[HoleReport]:
+    with context.database.transaction() as session:
+        made = holes.newest(session, shot.id)
+    return holes.still_there(shot, made[1]) if made else []
 
 
 class Mark(Answer):
@@ -145,10 +186,20 @@ class FrameReview(Answer):
     frame: int
     marks: list[Mark]
     right: list[str]
+    holes: list[HoleReport]
+    """What was found open or too wide there, when holes were looked for."""
+    matters: list[list[Corner]]
+    """The stretches of the outline that was asked for which lie over what is put in behind it."""
 
 
 @router.get("/frames/{frame}")
-def read_frame(shot_id: str, frame: int, context: Ctx, everything: bool = False) -> FrameReview:
+def read_frame(
+    shot_id: str,
+    frame: int,
+    context: Ctx,
+    everything: bool = False,
+    outline: Annotated[str, Query(max_length=64, description="of which outline to tell where it matters")] = "",
+) -> FrameReview:
     """Where on a frame outlines seem to be off; judged now where it was not yet."""
     shot = load_shot(context, shot_id)
     check_frame(shot.plate, frame)
@@ -162,7 +213,14 @@ def read_frame(shot_id: str, frame: int, context: Ctx, everything: bool = False)
         frame=frame,
         marks=sorted(marks, key=lambda m: -m.fault),
         right=[t.outline.id for t in things if looks_right(t, frame)],
+        holes=[h for h in _missed(context, shot) if h.frame == frame],
+        matters=[line for t in things if t.outline.id == outline for line in _over(t, frame, weighing)],
     )
+
+
+def _over(thing: Reviewed, frame: int, weighing: Weighing) -> list[list[Corner]]:
+    places = thing.along(frame).places
+    return [corners_of(places[run]) for run in runs_around(weighing.of(thing, frame, places))]
 
 
 def _marks(reviewer: Reviewer, thing: Reviewed, frame: int, weighing: Weighing) -> list[Mark]:
@@ -218,6 +276,8 @@ class OutlineDetail(Answer):
     notable: float = NOTABLE
     calm: float
     """Pixels by which fewer keys may change a frame and still only calm it."""
+    matters: list[tuple[int, int]]
+    """Runs of frames, first and last, on which it lies over what is put in behind it."""
 
 
 @router.get("/outlines/{outline}")
@@ -235,4 +295,5 @@ def read_outline(shot_id: str, outline: str, context: Ctx) -> OutlineDetail:
         overlap=[None if f not in over else round(over[f], 3) for f in frames],
         overworked=overworked([k.frame for k in things[0].outline.keys], shot.plate.first, found),
         calm=round(found.calming, 2),
+        matters=runs_of(list(over), [share > 0 for share in over.values()]),
     )

@@ -8,21 +8,10 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from wiseglove.core.starters.outlines import around_joints, smooth
 from wiseglove.demo import footage, scene
 
 Array = NDArray[Any]
-SMOOTHNESS = 1 / 6
-"""Handle length over the chord of a point's neighbours (Catmull-Rom as cubic Bezier)."""
-
-
-def smooth(points: Array) -> Array:
-    """A closed run of points (N, 2) as an outline with smooth points and hard edges, (N, 8)."""
-    chord = np.roll(points, -1, axis=0) - np.roll(points, 1, axis=0)
-    before = np.linalg.norm(points - np.roll(points, 1, axis=0), axis=1)
-    after = np.linalg.norm(points - np.roll(points, -1, axis=0), axis=1)
-    share = np.stack([before, after], axis=1) / np.maximum(before + after, 1e-9)[:, None]
-    reach = 2 * SMOOTHNESS * chord
-    return np.concatenate([points, -reach * share[:, :1], reach * share[:, 1:], np.zeros_like(points)], axis=1)
 
 
 def finger(frame: float, name: str = "index") -> Array:
@@ -30,21 +19,6 @@ def finger(frame: float, name: str = "index") -> Array:
     hand, camera = scene.hand_at(frame), scene.camera_at(frame)
     joints, radii = hand.joints[name]
     return around_joints(camera.project(joints), radii / camera.depth(joints) * scene.FOCAL)
-
-
-def around_joints(centres: Array, sizes: Array) -> Array:
-    """The outline (11, 8) of a finger whose joints from knuckle to tip lie at (4, 2) with radii (4,), in pixels."""
-    along = np.gradient(centres, axis=0)
-    along /= np.linalg.norm(along, axis=1, keepdims=True)
-    side = np.stack([-along[:, 1], along[:, 0]], axis=1)
-    left, right = centres + side * sizes[:, None], centres - side * sizes[:, None]
-    diagonal = np.sqrt(0.5) * sizes[3]
-    around = [
-        centres[3] + diagonal * (side[3] + along[3]),
-        centres[3] + sizes[3] * along[3],
-        centres[3] + diagonal * (along[3] - side[3]),
-    ]
-    return smooth(np.concatenate([left, around, right[::-1]]))
 
 
 def rest_of_hand(frame: int, rendered: footage.Rendered) -> Array:

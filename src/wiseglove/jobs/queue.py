@@ -18,7 +18,7 @@ from sqlalchemy.exc import SQLAlchemyError
 from sqlalchemy.orm import Session
 
 from wiseglove.core.warm import warm_up
-from wiseglove.jobs import behind, deliver, solve, take_in
+from wiseglove.jobs import behind, deliver, holes, solve, take_in
 from wiseglove.jobs.putting import QUEUES
 from wiseglove.jobs.run import Failed, Work, execute
 from wiseglove.media.guarded import get_ready
@@ -35,6 +35,7 @@ KINDS: dict[str, tuple[Work, Failed | None]] = {
     "deliver": (deliver.work, None),
     "solve": (solve.work, None),
     behind.KIND: (behind.work, None),
+    holes.KIND: (holes.work, None),
 }
 
 

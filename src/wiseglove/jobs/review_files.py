@@ -13,20 +13,14 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from wiseglove.core.behind.difference import difference_matte
 from wiseglove.core.compositing.colour import to_eight_bits
-from wiseglove.core.geometry.homography import is_convex
-from wiseglove.core.review.holes import holes
 from wiseglove.delivery.opened import Shot
 from wiseglove.delivery.preset import PresetError
 from wiseglove.delivery.run import CannotWriteError
-from wiseglove.jobs.behind_files import Request, UnknownBehindError, View, behind_of
+from wiseglove.jobs.holes import holes_in
 from wiseglove.media.encode import jpeg
 from wiseglove.shot.evaluated import EvaluatedShot
-from wiseglove.shot.keys import as_points
-from wiseglove.shot.model import Pane
-from wiseglove.shot.render import FrameScene
-from wiseglove.shot.report import HoleReport, OutlineReport, ShotReport, report_of
+from wiseglove.shot.report import OutlineReport, ShotReport, report_of
 from wiseglove.shot.reviewing import Reviewer
 from wiseglove.store.pictures import ExactPictures
 
@@ -36,12 +30,8 @@ KEPT = 24
 """Pictures that are kept while judging."""
 ASIDE = 90
 """Pixels around a place that its picture shows."""
-HOLE_FRAMES = 40
-"""Frames of a pane, evenly over the range, that are looked through for holes."""
 MOST_DRAWN = 24
 """Holes of which there are pictures."""
-INSET = 3
-"""Pixels from a pane's border within which nothing is said of holes."""
 OFF, EDGE = (224, 161, 58), (108, 192, 179)
 """Colours of a stretch that is off and of where its edge seems to be."""
 
@@ -138,7 +128,7 @@ def review(
             if done % 100 == 0 or done == len(targets):
                 say(f"{done} of {len(targets)} shapes judged")
         report = report_of(shot, reviewer, everything)
-        found = _holes(shot, pictures, frames, say) if look_for_holes else []
+        found = holes_in(shot, pictures, frames, say) if look_for_holes else []
         report = report.model_copy(update={"first": first, "last": last, "holes": found, "left": 0})
         try:
             (out / "pictures").mkdir(parents=True, exist_ok=True)
@@ -153,43 +143,6 @@ def review(
     finally:
         pictures.close()
     return report
-
-
-def _holes(shot: EvaluatedShot, pictures: ExactPictures, frames: _Frames, say: Say) -> list[HoleReport]:
-    out: list[HoleReport] = []
-    for pane in shot.panes:
-        if not shot.is_shown(pane):
-            continue
-        try:
-            out += _holes_of(shot, pane, pictures, frames, say)
-        except UnknownBehindError as error:
-            say(f"{pane.name}: what is behind is not known, so holes were not looked for. {error.why}")
-    return sorted(out, key=lambda h: -h.area)
-
-
-def _holes_of(shot: EvaluatedShot, pane: Pane, pictures: ExactPictures, frames: _Frames, say: Say) -> list[HoleReport]:
-    every = range(frames.first, frames.last + 1)
-    corners = {f: np.asarray(shot.corners_at(pane, f), np.float64) for f in every}
-    corners = {f: c for f, c in corners.items() if is_convex(c)}
-    view = View(Request("", corners, frames.first, frames.last), frames)
-    behind = behind_of(view, lambda line: say(f"{pane.name}: {line}"))
-    picked = np.unique(np.linspace(0, len(view.frames) - 1, min(HOLE_FRAMES, len(view.frames))).round().astype(int))
-    out = []
-    for frame in (view.frames[i] for i in picked):
-        laid = view.laid(behind, frame)
-        seen = frames.read(frame).astype(np.float32)
-        covered = difference_matte(seen, laid)
-        ring = np.ones((2 * INSET + 1, 2 * INSET + 1), np.uint8)
-        within = cv2.erode(laid.known.astype(np.uint8), ring, borderType=cv2.BORDER_CONSTANT, borderValue=0) > 0
-        held = FrameScene(shot, frame, pictures).holdout_of(pane)
-        for hole in holes(covered, held, within, seen, laid.picture):
-            out.append(
-                HoleReport(
-                    frame=frame, pane=pane.name, what="open" if hole.what == "open" else "wide", area=round(hole.area),
-                    centre=(round(hole.centre[0], 1), round(hole.centre[1], 1)), outline=as_points(hole.outline),
-                )
-            )  # fmt: skip
-    return out
 
 
 def _draw(report: ShotReport, frames: _Frames, out: Path) -> None:

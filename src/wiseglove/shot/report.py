@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from typing import Literal
 
 import numpy as np
@@ -29,6 +29,8 @@ from wiseglove.shot.reviewing import (
 
 MOST_WORST = 12
 """Worst places that are told one by one."""
+LARGE = 3000.0
+"""Square pixels of a hole that needs a hand as badly as can be told by halves."""
 
 
 class OutlineReport(BaseModel):
@@ -71,6 +73,7 @@ class HoleReport(BaseModel):
 
     frame: int
     pane: str
+    pane_id: str
     what: Literal["open", "wide"]
     area: float
     centre: Corner
@@ -138,6 +141,14 @@ def report_of(shot: EvaluatedShot, reviewer: Reviewer, everything: bool = False)
         panes=_panes(shot, things, boils, overs),
         left=len(reviewer.left(things)),
     )
+
+
+def of_holes(found: Iterable[HoleReport]) -> list[Doubt]:
+    """Frames on which a holdout is open over something, or wide over nothing; of a pane and a frame the largest place counts."""
+    return [
+        Doubt(frame=h.frame, need=h.area / (h.area + LARGE), about=h.pane_id, what=h.what)
+        for h in sorted(found, key=lambda h: h.area)
+    ]
 
 
 def _outline(thing: Reviewed, found: Boil, faults: dict[int, float | None], over: dict[int, float]) -> OutlineReport:

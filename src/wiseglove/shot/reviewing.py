@@ -296,20 +296,25 @@ def fault_of(fit: Fit, counts: NDArray[np.bool_]) -> float:
 def stretches_of(fit: Fit, counts: NDArray[np.bool_]) -> list[Stretch]:
     """The stretches of an outline on a frame that seem to be off by more than FAULTY pixels, the worst first."""
     bad = (fit.fault > FAULTY) & fit.seen & counts
-    if not bad.any():
-        return []
-    if bad.all():
-        runs = [np.arange(len(bad))]
-    else:
-        start = int(np.flatnonzero(~bad)[0])
-        order = (start + np.arange(len(bad))) % len(bad)
-        cuts = np.flatnonzero(np.diff(bad[order].astype(int)) != 0) + 1
-        runs = [np.arange(p[0] - 1, p[0] + len(p) + 1) % len(bad) for p in np.split(order, cuts) if bad[p[0]]]
+    runs = runs_around(bad)
     out = [
         Stretch(fit.places[r], fit.ghost[r], sorted(set(fit.segment[r].tolist())), float(fit.fault[r].max()))
         for r in runs
     ]
     return sorted(out, key=lambda s: -s.worst)
+
+
+def runs_around(such: NDArray[np.bool_]) -> list[NDArray[np.int64]]:
+    """Runs of places round a closed line that are so, each with one place more at either end; as indices."""
+    count = len(such)
+    if not such.any():
+        return []
+    if such.all():
+        return [np.arange(count + 1) % count]
+    start = int(np.flatnonzero(~such)[0])
+    order = (start + np.arange(count)) % count
+    cuts = np.flatnonzero(np.diff(such[order].astype(int)) != 0) + 1
+    return [np.arange(p[0] - 1, p[0] + len(p) + 1) % count for p in np.split(order, cuts) if such[p[0]]]
 
 
 def _spacing(fit: Fit) -> float:

@@ -59,6 +59,8 @@ export type Presets = Schemas["Presets"];
 export type DeliveryItem = Schemas["Item-Output"];
 export type Preview = Schemas["Preview"];
 export type SessionState = Schemas["SessionState"];
+export type HolesState = Schemas["HolesState"];
+export type Starters = Schemas["Starters"];
 export type Version = Schemas["Version"];
 export type Note = Schemas["Note"];
 export type TimeSpent = Schemas["Time"];
@@ -137,7 +139,12 @@ export async function listed<T>(
   }
 }
 
-/** Say to the artist what went wrong. */
+/** Say to the artist what went wrong, with a way to where the guide explains it. */
 export function say(error: unknown) {
-  toast(error instanceof Error ? error.message : String(error));
+  const guide = error instanceof Problem ? error.body?.guide : null;
+  toast(error instanceof Error ? error.message : String(error), {
+    action: guide
+      ? { label: "Read about it", onClick: () => void window.open(`/guide/${guide}`, "_blank", "noopener") }
+      : undefined,
+  });
 }

@@ -1186,6 +1186,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/review/holes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Holes
+         * @description Holes in holdouts, as far as they were looked for.
+         */
+        get: operations["read_holes"];
+        put?: never;
+        /**
+         * Look For Holes
+         * @description Order all panes to be looked through: what is there and not held out, and the bare pane where something is held out.
+         */
+        post: operations["look_for_holes"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/review/outlines/{outline}": {
         parameters: {
             query?: never;
@@ -1280,6 +1304,26 @@ export interface paths {
          * @description Order all carriers that are not locked or set by hand to be solved: each after those that it begins or looks on.
          */
         post: operations["solve_all"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/starters/{frame}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Starters
+         * @description Hands by a small network, and what is not in the clean plate where one was made.
+         */
+        get: operations["read_starters"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1563,6 +1607,21 @@ export interface components {
             type: "add-cover";
         };
         /**
+         * AddCovers
+         * @description New covers in front of everything, the first nearest, each with one outline that has one key: all of a proposal at once.
+         */
+        AddCovers: {
+            /** Covers */
+            covers: components["schemas"]["NewCover"][];
+            /** Frame */
+            frame: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "add-covers";
+        };
+        /**
          * AddHandCarrier
          * @description A new carrier that is set by hand: four corners on a frame, which go where they are put on others.
          */
@@ -1811,6 +1870,17 @@ export interface components {
             aspect: number;
             /** By Perspective */
             by_perspective: boolean;
+        };
+        /**
+         * Begun
+         * @description A proposed cover: its name, its outline, and whether it is likely to be wanted.
+         */
+        Begun: {
+            /** Likely */
+            likely: boolean;
+            /** Name */
+            name: string;
+            outline: components["schemas"]["OutlineDraft"];
         };
         /**
          * BehindRequest
@@ -2427,7 +2497,7 @@ export interface components {
              * What
              * @enum {string}
              */
-            what: "lost" | "unsure" | "near" | "cuts" | "slips" | "off";
+            what: "lost" | "unsure" | "near" | "cuts" | "slips" | "off" | "open" | "wide";
         };
         /**
          * Doubts
@@ -2531,7 +2601,7 @@ export interface components {
          */
         EditRequest: {
             /** Edit */
-            edit: components["schemas"]["AddCover"] | components["schemas"]["AddOutline"] | components["schemas"]["ShapePoints"] | components["schemas"]["SetKey"] | components["schemas"]["SetKeys"] | components["schemas"]["DeleteKeys"] | components["schemas"]["MoveKeys"] | components["schemas"]["StretchKeys"] | components["schemas"]["TurnKeys"] | components["schemas"]["ThinOut"] | components["schemas"]["EaseKeys"] | components["schemas"]["InsertPoint"] | components["schemas"]["RemovePoints"] | components["schemas"]["SetPointKind"] | components["schemas"]["Mirror"] | components["schemas"]["LooksRight"] | components["schemas"]["SetCover"] | components["schemas"]["SetOutline"] | components["schemas"]["GroupCovers"] | components["schemas"]["Ungroup"] | components["schemas"]["SetGroup"] | components["schemas"]["ShiftCovers"] | components["schemas"]["Paste"] | components["schemas"]["Duplicate"] | components["schemas"]["AddPane"] | components["schemas"]["SetPane"] | components["schemas"]["SetValue"] | components["schemas"]["AddSubject"] | components["schemas"]["SetSubject"] | components["schemas"]["AddCarrier"] | components["schemas"]["AddHandCarrier"] | components["schemas"]["CarryCover"] | components["schemas"]["AddPoint"] | components["schemas"]["SetPoint"] | components["schemas"]["RemovePoint"] | components["schemas"]["AddJoint"] | components["schemas"]["PinCorner"] | components["schemas"]["SetJoint"] | components["schemas"]["RemoveJoint"] | components["schemas"]["AddRegion"] | components["schemas"]["RemoveRegion"] | components["schemas"]["ShapeRegion"] | components["schemas"]["FreezeRegion"] | components["schemas"]["RideRegion"] | components["schemas"]["RenewReference"] | components["schemas"]["SetCarrier"] | components["schemas"]["KeepSolution"] | components["schemas"]["ClearSolution"] | components["schemas"]["SetByHand"] | components["schemas"]["Ride"] | components["schemas"]["DeleteElement"] | components["schemas"]["OrderDepth"] | components["schemas"]["SetShot"];
+            edit: components["schemas"]["AddCover"] | components["schemas"]["AddCovers"] | components["schemas"]["AddOutline"] | components["schemas"]["ShapePoints"] | components["schemas"]["SetKey"] | components["schemas"]["SetKeys"] | components["schemas"]["DeleteKeys"] | components["schemas"]["MoveKeys"] | components["schemas"]["StretchKeys"] | components["schemas"]["TurnKeys"] | components["schemas"]["ThinOut"] | components["schemas"]["EaseKeys"] | components["schemas"]["InsertPoint"] | components["schemas"]["RemovePoints"] | components["schemas"]["SetPointKind"] | components["schemas"]["Mirror"] | components["schemas"]["LooksRight"] | components["schemas"]["SetCover"] | components["schemas"]["SetOutline"] | components["schemas"]["GroupCovers"] | components["schemas"]["Ungroup"] | components["schemas"]["SetGroup"] | components["schemas"]["ShiftCovers"] | components["schemas"]["Paste"] | components["schemas"]["Duplicate"] | components["schemas"]["AddPane"] | components["schemas"]["SetPane"] | components["schemas"]["SetValue"] | components["schemas"]["AddSubject"] | components["schemas"]["SetSubject"] | components["schemas"]["AddCarrier"] | components["schemas"]["AddHandCarrier"] | components["schemas"]["CarryCover"] | components["schemas"]["AddPoint"] | components["schemas"]["SetPoint"] | components["schemas"]["RemovePoint"] | components["schemas"]["AddJoint"] | components["schemas"]["PinCorner"] | components["schemas"]["SetJoint"] | components["schemas"]["RemoveJoint"] | components["schemas"]["AddRegion"] | components["schemas"]["RemoveRegion"] | components["schemas"]["ShapeRegion"] | components["schemas"]["FreezeRegion"] | components["schemas"]["RideRegion"] | components["schemas"]["RenewReference"] | components["schemas"]["SetCarrier"] | components["schemas"]["KeepSolution"] | components["schemas"]["ClearSolution"] | components["schemas"]["SetByHand"] | components["schemas"]["Ride"] | components["schemas"]["DeleteElement"] | components["schemas"]["OrderDepth"] | components["schemas"]["SetShot"];
             /** Id */
             id?: string | null;
             /** Revision */
@@ -2729,8 +2799,15 @@ export interface components {
         FrameReview: {
             /** Frame */
             frame: number;
+            /** Holes */
+            holes: components["schemas"]["HoleReport"][];
             /** Marks */
             marks: components["schemas"]["Mark"][];
+            /** Matters */
+            matters: [
+                number,
+                number
+            ][][];
             /** Right */
             right: string[];
         };
@@ -3094,6 +3171,8 @@ export interface components {
             ][];
             /** Pane */
             pane: string;
+            /** Pane Id */
+            pane_id: string;
             /** Picture */
             picture?: string | null;
             /**
@@ -3101,6 +3180,16 @@ export interface components {
              * @enum {string}
              */
             what: "open" | "wide";
+        };
+        /**
+         * HolesState
+         * @description What is still open or too wide of what was found, the largest first; revision: that was looked through, null for never.
+         */
+        HolesState: {
+            /** Holes */
+            holes: components["schemas"]["HoleReport"][];
+            /** Revision */
+            revision: number | null;
         };
         /**
          * Insert
@@ -4063,6 +4152,15 @@ export interface components {
             found: components["schemas"]["Nearness"][];
         };
         /**
+         * NewCover
+         * @description A cover that is proposed: its name and its outline.
+         */
+        NewCover: {
+            /** Name */
+            name: string;
+            outline: components["schemas"]["OutlineDraft"];
+        };
+        /**
          * NewNote
          * @description What is said about a frame; x and y, in plate pixels, where it is about a place on it.
          */
@@ -4346,6 +4444,11 @@ export interface components {
             calm: number;
             /** First */
             first: number;
+            /** Matters */
+            matters: [
+                number,
+                number
+            ][];
             /**
              * Notable
              * @default 0.15
@@ -5210,6 +5313,12 @@ export interface components {
              * @example “Hand” is locked. Unlock it to change it; nothing was changed.
              */
             detail: string;
+            /**
+             * Guide
+             * @description the page of the guide that explains it, where there is one
+             * @default null
+             */
+            guide?: string | null;
             /**
              * @description overtaken: the shot as it is now
              * @default null
@@ -6731,6 +6840,18 @@ export interface components {
             rate_den: number;
             /** Rate Num */
             rate_num: number;
+        };
+        /**
+         * Starters
+         * @description What was seen on a frame, and in words what was looked for.
+         */
+        Starters: {
+            /** Frame */
+            frame: number;
+            /** Starters */
+            starters: components["schemas"]["Begun"][];
+            /** Words */
+            words: string;
         };
         /**
          * Step
@@ -9497,6 +9618,8 @@ export interface operations {
         parameters: {
             query?: {
                 everything?: boolean;
+                /** @description of which outline to tell where it matters */
+                outline?: string;
             };
             header?: never;
             path: {
@@ -9549,6 +9672,68 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Proposal"];
+                };
+            };
+            /** @description A problem (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    read_holes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HolesState"];
+                };
+            };
+            /** @description A problem (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    look_for_holes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
                 };
             };
             /** @description A problem (RFC 9457) */
@@ -9749,6 +9934,38 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Job"][];
+                };
+            };
+            /** @description A problem (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    read_starters: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+                frame: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Starters"];
                 };
             };
             /** @description A problem (RFC 9457) */

@@ -66,8 +66,8 @@ export function nudge(dx: number, dy: number) {
 
 /** Let go of what is under way, else of what is chosen: one thing at a time. */
 export function letGo() {
-  const { draft, into, points, keys, tool, proposal, fitting, framed, shaping } = bench();
-  if (proposal || fitting) dropProposal();
+  const { draft, into, points, keys, tool, proposal, fitting, framed, shaping, starting } = bench();
+  if (proposal || fitting || starting) dropProposal();
   else if (tracing.isUnderWay) tracing.drop();
   else if (draft) setBench({ draft: null });
   else if (into) setBench({ into: null, tool: "select" });

@@ -2,9 +2,10 @@ import { add } from "./drawn";
 import { api, data, say, type Proposed, type Thinning } from "../api/client";
 import { count, pointOf, PointRow, shapeFrom, type Shape } from "../shapes/shape";
 import { bench, setBench } from "../state/bench";
-import { outlineOf } from "../state/lookups";
+import { outlineOf, shapeOf } from "../state/lookups";
 import type { Proposal } from "../state/slices/drag";
 import { send } from "./send";
+import { keepStarters } from "./starting";
 
 function shapesOf(proposed: Proposed): Record<number, Shape> {
   return Object.fromEntries(Object.entries(proposed.shapes).map(([f, rows]) => [Number(f), shapeFrom(rows)]));
@@ -61,14 +62,16 @@ async function proposeMoved(
 export const proposeCarry = (by: number, tolerance: number) =>
   proposeCarried(bench().frame, bench().frame + by, tolerance, () => true);
 
-/** Propose only one frame of what is carried on from another, which is a key. */
-export const proposeCarryTo = (from: number, to: number) => proposeCarried(from, to, 1, (f) => f === to);
+/** Propose only one frame of what is carried on from another, which is a key; of some points only, the others stay. */
+export const proposeCarryTo = (from: number, to: number, points: ReadonlySet<number> | null) =>
+  proposeCarried(from, to, 1, (f) => f === to, points);
 
 async function proposeCarried(
   frame: number,
   to: number,
   tolerance: number,
   wanted: (frame: number) => boolean,
+  points: ReadonlySet<number> | null = null,
 ) {
   const { shot, active } = bench();
   if (!shot || !outlineOf(bench(), active)) return;
@@ -89,6 +92,7 @@ async function proposeCarried(
     if (bench().proposal !== start) return;
     const every = Object.entries(shapesOf(found)).map(([f, shape]) => [Number(f), shape] as const);
     const shapes = Object.fromEntries(every.filter(([f]) => wanted(f)));
+    if (points) for (const f of Object.keys(shapes).map(Number)) shapes[f] = stretchOf(shapes[f]!, f, points);
     const count = Object.keys(shapes).length;
     const text = found.reason || `Carried on over ${count} ${count === 1 ? "frame" : "frames"}`;
     const doubtful = found.doubtful ?? {};
@@ -103,6 +107,14 @@ async function proposeCarried(
     if (bench().proposal === start) setBench({ proposal: null });
     say(error);
   }
+}
+
+/** A proposed shape in some points only; in the others the active outline as it is on that frame. */
+function stretchOf(proposed: Shape, frame: number, points: ReadonlySet<number>): Shape {
+  const now = shapeOf(bench(), bench().active!, frame);
+  if (!now) return proposed;
+  const rows = rowsOf(now).map((row, i) => (points.has(i) ? pointOf(proposed, i) : row));
+  return shapeFrom(rows);
 }
 
 /** Propose to keep only the keys that are needed within a tolerance; shown on the strip before it is done. */
@@ -139,7 +151,8 @@ export async function proposeThinning(tolerance: number) {
 
 /** Keep what is proposed: one edit, so one undo takes it back. */
 export async function keepProposal() {
-  const { proposal, fitting } = bench();
+  const { proposal, fitting, starting } = bench();
+  if (starting) return keepStarters();
   if (fitting) return add({ points: fitting.points, kinds: fitting.kinds });
   if (!proposal) return;
   if (proposal.kind === "thin") {
@@ -159,7 +172,7 @@ export async function keepProposal() {
 
 /** Give up what is proposed; nothing was changed by it. */
 export function dropProposal() {
-  setBench({ proposal: null, fitting: null });
+  setBench({ proposal: null, fitting: null, starting: null });
 }
 
 /** Leave this frame out of what is carried on, or take it in again. */

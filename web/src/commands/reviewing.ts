@@ -1,4 +1,6 @@
-import { api, data, type FrameReview, type ShotReview } from "../api/client";
+import { toast } from "sonner";
+
+import { api, data, say, type FrameReview, type ShotReview } from "../api/client";
 import { bench, goTo, select, setBench } from "../state/bench";
 import { outlineOf, shapeOf } from "../state/lookups";
 import { proposeCarryTo, proposeRighted } from "./proposals";
@@ -59,24 +61,70 @@ export function keepReviewing(): () => void {
 export function markFrame(): () => void {
   let over = false;
   const timer = window.setTimeout(async () => {
-    const { shot, frame } = bench();
-    if (!shot || busy()) return;
-    try {
-      const found = await data<FrameReview>(
-        api.GET("/api/shots/{shot_id}/review/frames/{frame}", {
-          params: { path: { shot_id: shot.id, frame } },
-        }),
-      );
-      if (!over && bench().frame === frame && bench().shot?.revision === shot.revision)
-        setBench({ marks: { ...found, revision: shot.revision } });
-    } catch {
-      // the marks are help; without them nothing else is missing
-    }
+    if (!busy()) await lookHere(() => over);
   }, SETTLED);
   return () => {
     over = true;
     window.clearTimeout(timer);
   };
+}
+
+async function lookHere(over = () => false) {
+  const { shot, frame, active } = bench();
+  if (!shot) return;
+  try {
+    const found = await data<FrameReview>(
+      api.GET("/api/shots/{shot_id}/review/frames/{frame}", {
+        params: { path: { shot_id: shot.id, frame }, query: { outline: active ?? "" } },
+      }),
+    );
+    if (!over() && bench().frame === frame && bench().shot?.revision === shot.revision)
+      setBench({ marks: { ...found, revision: shot.revision } });
+  } catch {
+    // the marks are help; without them nothing else is missing
+  }
+}
+
+/** Ask again for what is known, judging nothing: a job has found something. */
+export async function lookAgain() {
+  const { shot } = bench();
+  if (!shot) return;
+  try {
+    const review = await data<ShotReview>(
+      api.GET("/api/shots/{shot_id}/review", {
+        params: { path: { shot_id: shot.id }, query: { near: bench().frame, seconds: 0 } },
+      }),
+    );
+    if (bench().shot?.id === shot.id) setBench({ review });
+    await lookHere();
+  } catch (error) {
+    say(error);
+  }
+}
+
+/** Have all panes looked through for what is not held out, and for covers that are too wide. */
+export async function lookForHoles(shot_id: string) {
+  try {
+    await data(api.POST("/api/shots/{shot_id}/review/holes", { params: { path: { shot_id } } }));
+    toast("Looking through the panes; what is found is pinned, and told under “Where to look”.");
+  } catch (error) {
+    say(error);
+  }
+}
+
+/** What was found to be there and not held out on this frame, as covers to begin with. */
+export function proposeMissed() {
+  const { marks, frame, shot } = bench();
+  if (!marks || marks.frame !== frame || marks.revision !== shot?.revision) return;
+  const missed = marks.holes.filter((h) => h.what === "open");
+  if (!missed.length) return;
+  const starters = missed.map((h, i) => ({
+    name: i ? `Missed ${i + 1}` : "Missed",
+    outline: { kinds: h.outline.map(() => "smooth" as const), points: h.outline },
+    likely: true,
+  }));
+  const kept = new Set(starters.map((_, i) => i));
+  setBench({ starting: { frame, starters, words: "", kept }, proposal: null, fitting: null });
 }
 
 /** The stretches of an outline that seem to be off on this frame, the worst first, as its shape is now. */
@@ -100,15 +148,14 @@ export async function snapWorst(outline: string) {
   if (chooseWorst(outline)) await proposeRighted();
 }
 
-/** Carry the outline to this frame from its nearest other key; shown first. */
+/** Carry what is off on this frame of the outline (all of it, where nothing is) from its nearest other key; shown first. */
 export async function carryHere(outline: string) {
   const { frame } = bench();
   const keys = (outlineOf(bench(), outline)?.keys ?? []).map((k) => k.frame).filter((f) => f !== frame);
   if (!keys.length) return;
-  await proposeCarryTo(
-    keys.reduce((best, f) => (Math.abs(f - frame) < Math.abs(best - frame) ? f : best)),
-    frame,
-  );
+  const from = keys.reduce((best, f) => (Math.abs(f - frame) < Math.abs(best - frame) ? f : best));
+  const stretch = chooseWorst(outline) ? bench().points : null;
+  await proposeCarryTo(from, frame, stretch);
 }
 
 /** Say that an outline looks right on this frame as it is. */

@@ -41,6 +41,7 @@ const GROUPS: { title: string; keys: [string, string][] }[] = [
       ["L", "a loop by hand, fitted with few points"],
       ["T", "trace: the line follows the edge; Shift is by hand"],
       ["M", "the patch of a carrier, with any drawing tool"],
+      ["I", "covers to begin with: hands, and what passes"],
       ["G  C  B", "finger, ellipse, box: one drag"],
       ["N", "pane: click the four corners; one chosen corner can ride alone"],
       ["Y", "key a subject: drag over its backing"],

@@ -1,7 +1,11 @@
-import { useQuery } from "@tanstack/react-query";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useCallback, type ReactNode } from "react";
 import { Link } from "wouter";
 
-import { api, data, type ShotReport, type ShotState, type TimeSpent } from "../api/client";
+import { api, data, type HolesState, type ShotReport, type ShotState, type TimeSpent } from "../api/client";
+import { useNotice } from "../api/events";
+import { lookForHoles } from "../commands/reviewing";
+import { underWay, useJobs } from "../panels/JobLine";
 import { useNotes } from "../panels/NoteRows";
 import { Button } from "../ui/Button";
 import { PageHeader } from "../ui/PageHeader";
@@ -11,6 +15,8 @@ type Worst = ShotReport["worst"][number];
 type OutlineReport = ShotReport["outlines"][number];
 /** Plate pixels around a place that its picture shows. */
 const ASIDE = 70;
+/** Holes that are shown with pictures. */
+const MOST_HOLES = 24;
 
 /** The shot on one page: where it needs a hand, how its outlines fit and boil, what its motions are worth. */
 export function LookPage({ id }: { id: string }) {
@@ -81,6 +87,7 @@ export function LookPage({ id }: { id: string }) {
               <WorstCard key={`${w.outline} ${w.frame}`} shot={id} plate={plate} worst={w} />
             ))}
           </ul>
+          <Holes shot={id} plate={plate} found={found.holes} />
           <h2 className="mb-3 text-[15px] font-semibold">Outlines</h2>
           {found.outlines.length === 0 && (
             <p className="mb-6 text-ink-soft">No cover is shown, so there is nothing to judge.</p>
@@ -149,28 +156,52 @@ function Fact({ name, value }: { name: string; value: string }) {
   );
 }
 
-/** A place as it is and, beside it, marked. */
 function WorstCard({ shot, plate, worst }: { shot: string; plate: ShotState["plate"]; worst: Worst }) {
-  const places = [...worst.places, ...worst.ghost];
-  const xs = places.map(([x]) => x);
-  const ys = places.map(([, y]) => y);
+  return (
+    <PlaceCard
+      href={`/shots/${shot}#${worst.frame} ${worst.outline}`}
+      source={`/api/clips/${plate.media}/full/${worst.frame - plate.first}.jpg`}
+      plate={plate}
+      places={worst.places as [number, number][]}
+      ghost={worst.ghost as [number, number][]}
+      testId="worst"
+    >
+      {worst.cover}, frame {worst.frame}
+      <span className="block text-ink-soft">off by {worst.fault.toFixed(1)} px</span>
+    </PlaceCard>
+  );
+}
+
+/** A place as it is and, beside it, marked; a way there. */
+function PlaceCard(props: {
+  href: string;
+  source: string;
+  plate: ShotState["plate"];
+  places: [number, number][];
+  ghost: [number, number][];
+  testId: string;
+  children: ReactNode;
+}) {
+  const { href, source, plate, places, ghost, testId, children } = props;
+  const all = [...places, ...ghost];
+  const xs = all.map(([x]) => x);
+  const ys = all.map(([, y]) => y);
   const half = Math.max(Math.max(...xs) - Math.min(...xs), Math.max(...ys) - Math.min(...ys)) / 2 + ASIDE;
   const x = (Math.max(...xs) + Math.min(...xs)) / 2 - half;
   const y = (Math.max(...ys) + Math.min(...ys)) / 2 - half;
-  const source = `/api/clips/${plate.media}/full/${worst.frame - plate.first}.jpg`;
   const picture = (marked: boolean) => (
     <svg viewBox={`${x} ${y} ${2 * half} ${2 * half}`} className="w-1/2 bg-cloth-sunk" aria-hidden>
       <image href={source} width={plate.width} height={plate.height} />
       {marked && (
         <g fill="none" strokeLinecap="round" vectorEffect="non-scaling-stroke">
           <polyline
-            points={worst.ghost.map((p) => p.join(",")).join(" ")}
+            points={ghost.map((p) => p.join(",")).join(" ")}
             stroke="#6cc0b3"
             strokeWidth={half / 70}
             strokeDasharray={`${half / 40} ${half / 40}`}
           />
           <polyline
-            points={worst.places.map((p) => p.join(",")).join(" ")}
+            points={places.map((p) => p.join(",")).join(" ")}
             stroke="#e0a13a"
             strokeWidth={half / 60}
           />
@@ -179,9 +210,9 @@ function WorstCard({ shot, plate, worst }: { shot: string; plate: ShotState["pla
     </svg>
   );
   return (
-    <li className="break-inside-avoid" data-testid="worst">
+    <li className="break-inside-avoid" data-testid={testId}>
       <Link
-        href={`/shots/${shot}#${worst.frame} ${worst.outline}`}
+        href={href}
         className="block overflow-hidden rounded-md border border-line hover:border-teal"
         title="Go there in the workbench"
       >
@@ -189,14 +220,90 @@ function WorstCard({ shot, plate, worst }: { shot: string; plate: ShotState["pla
           {picture(false)}
           {picture(true)}
         </span>
-        <span className="block px-3 py-2">
-          {worst.cover}, frame {worst.frame}
-          <span className="block text-ink-soft">off by {worst.fault.toFixed(1)} px</span>
-        </span>
+        <span className="block px-3 py-2">{children}</span>
       </Link>
     </li>
   );
 }
+
+/** Places that the holdout misses, or takes too much, and a way to have them looked for. */
+function Holes({
+  shot,
+  plate,
+  found,
+}: {
+  shot: string;
+  plate: ShotState["plate"];
+  found: ShotReport["holes"];
+}) {
+  const queries = useQueryClient();
+  const { job } = underWay(useJobs(shot).data?.filter((j) => j.kind === "holes"));
+  const state = useQuery({
+    queryKey: ["holes", shot],
+    queryFn: () =>
+      data<HolesState>(api.GET("/api/shots/{shot_id}/review/holes", { params: { path: { shot_id: shot } } })),
+  });
+  useNotice(
+    useCallback(
+      (notice) => {
+        if (notice.topic !== "job" || notice.state !== "done") return;
+        void queries.invalidateQueries({ queryKey: ["holes", shot] });
+        void queries.invalidateQueries({ queryKey: ["report", shot] });
+      },
+      [queries, shot],
+    ),
+  );
+  const revision = state.data?.revision ?? null;
+  return (
+    <section className="mb-8" data-testid="holes">
+      <div className="mb-3 flex items-baseline gap-3">
+        <h2 className="text-[15px] font-semibold">Holes in the holdout</h2>
+        <span className="text-ink-soft">
+          {job
+            ? "Looking through the panes …"
+            : revision === null
+              ? "Not looked for yet."
+              : found.length === 0
+                ? "None was found."
+                : `${found.length} found on revision ${revision} and still there.`}
+        </span>
+        {!job && (
+          <span className="ml-auto print:hidden">
+            <Button
+              small
+              title="Compare each pane with what is known to be behind it: things that nothing holds out, and covers that are too wide"
+              onClick={() => void lookForHoles(shot)}
+            >
+              {revision === null ? "Look for holes" : "Look again"}
+            </Button>
+          </span>
+        )}
+      </div>
+      <ul className="grid grid-cols-3 gap-4">
+        {found.slice(0, MOST_HOLES).map((hole, i) => (
+          <PlaceCard
+            key={i}
+            href={`/shots/${shot}#${hole.frame} ${hole.pane_id}`}
+            source={`/api/clips/${plate.media}/full/${hole.frame - plate.first}.jpg`}
+            plate={plate}
+            places={closed(hole.outline.map(([x, y]) => [x!, y!]))}
+            ghost={[]}
+            testId="found-hole"
+          >
+            {hole.pane}, frame {hole.frame}
+            <span className="block text-ink-soft">
+              {hole.what === "open"
+                ? "something is there that nothing holds out"
+                : "the bare pane is held out"}
+            </span>
+          </PlaceCard>
+        ))}
+      </ul>
+    </section>
+  );
+}
+
+const closed = (line: [number, number][]) => (line[0] ? [...line, line[0]] : line);
 
 const runsText = (runs: [number, number][]) =>
   runs.map(([a, b]) => (a === b ? String(a) : `${a} to ${b}`)).join(", ");

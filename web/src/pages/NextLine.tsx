@@ -3,13 +3,28 @@ import { useState } from "react";
 
 import type { Lack } from "../api/client";
 import { drawRegion, takeTool } from "../commands/tools";
-import { select, useBench } from "../state/bench";
+import { goTo, select, useBench, useFrame } from "../state/bench";
+import { neverLooked } from "../state/looked";
+import { lastFrame } from "../state/plate";
 import { IconButton } from "../ui/Button";
 
 const NAME = (shot: string) => `wiseglove-put-away-${shot}`;
 
+type Next = Pick<Lack, "words" | "about"> & { what: Lack["what"] | "unseen"; frame?: number };
+
+/** What to say of frames that were never looked at: how many, and the nearest. */
+function unseenLine(runs: [number, number][], frame: number): Next[] {
+  const count = runs.reduce((sum, [from, to]) => sum + to - from + 1, 0);
+  if (!count) return [];
+  const ends = runs.flatMap(([from, to]) => [from, to]);
+  const nearest = ends.reduce((best, f) => (Math.abs(f - frame) < Math.abs(best - frame) ? f : best));
+  const words = `${count} ${count === 1 ? "frame was" : "frames were"} never looked at here. Go to ${nearest}, or play the shot.`;
+  return [{ what: "unseen", about: null, words, frame: nearest }];
+}
+
 /** Do, or begin, what is missing. */
-function begin({ what, about }: Lack) {
+function begin({ what, about, frame }: Next) {
+  if (frame !== undefined) goTo(frame);
   if (about) select(about);
   if (what === "cover") takeTool("pen");
   if (what === "pane") takeTool("pane");
@@ -19,8 +34,13 @@ function begin({ what, about }: Lack) {
 /** What the shot still lacks, quietly; a press begins it, and it can be put away. */
 export function NextLine({ shot }: { shot: string }) {
   const lacks = useBench((b) => b.review?.lacks);
+  const done = useBench((b) => b.review?.left === 0);
+  const plate = useBench((b) => b.shot?.plate);
+  const frame = useFrame();
   const [away, setAway] = useState<string[]>(() => JSON.parse(localStorage.getItem(NAME(shot)) ?? "[]"));
-  const next = lacks?.find((l) => !away.includes(`${l.what} ${l.about ?? ""}`));
+  const unseen = done && plate ? neverLooked(shot, plate.first, lastFrame(plate)) : [];
+  const all: Next[] = [...(lacks ?? []), ...unseenLine(unseen, frame)];
+  const next = all.find((l) => !away.includes(`${l.what} ${l.about ?? ""}`));
   if (!next) return null;
   const putAway = () => {
     const more = [...away, `${next.what} ${next.about ?? ""}`];

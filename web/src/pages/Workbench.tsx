@@ -1,3 +1,4 @@
+import { markLooked } from "../state/looked";
 import { useQuery } from "@tanstack/react-query";
 import { useCallback, useEffect, useRef } from "react";
 
@@ -14,7 +15,7 @@ import { firstRows, loadGeometry, takeIn } from "../commands/geometry";
 import { LookBar } from "../viewer/LookBar";
 import { catchUp } from "../commands/send";
 import { CarrierList } from "../panels/Carriers";
-import { goToDoubt, keepReviewing, markFrame } from "../commands/reviewing";
+import { goToDoubt, keepReviewing, lookAgain, markFrame } from "../commands/reviewing";
 import { doubtful, loadDoubts, solvingEnded, watchSolving } from "../commands/solving";
 import { ToolRail } from "../panels/ToolRail";
 import { TopBar } from "./TopBar";
@@ -65,6 +66,7 @@ export function Workbench({ id }: { id: string }) {
       if (notice.topic === "gap") void catchUp();
       if (notice.topic === "motion" && notice.shot === shot?.id)
         watchSolving(notice.carrier, notice.places, notice);
+      if (notice.topic === "job" && notice.state === "done") void lookAgain();
       if (notice.topic === "job" && notice.state === "failed" && Object.keys(bench().solving).length)
         solvingEnded();
     }, []),
@@ -108,6 +110,10 @@ function Reviewing() {
   const revision = useBench((b) => b.shot?.revision);
   const frame = useFrame();
   useEffect(() => keepReviewing(), [shot, revision]);
-  useEffect(() => markFrame(), [shot, revision, frame]);
+  useEffect(() => {
+    if (shot) markLooked(shot, frame);
+  }, [shot, frame]);
+  const active = useBench((b) => b.active);
+  useEffect(() => markFrame(), [shot, revision, frame, active]);
   return null;
 }

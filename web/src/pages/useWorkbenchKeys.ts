@@ -7,6 +7,7 @@ import { bench, goTo, setBench } from "../state/bench";
 import { outlineOf } from "../state/lookups";
 import { copyChosen, duplicate, paste, pasteKey } from "../commands/clipboard";
 import { keepProposal, proposeSnap } from "../commands/proposals";
+import { proposeStarters } from "../commands/starting";
 import { redo, send, undo } from "../commands/send";
 import {
   chooseAll,
@@ -59,6 +60,7 @@ export function useWorkbenchKeys() {
   useHotkeys("m", () => drawRegion(null, "patch"));
   useHotkeys("x", () => setBench({ framed: !bench().framed, tool: "select" }));
   useHotkeys("j", () => void proposeSnap());
+  useHotkeys("i", () => void proposeStarters());
   useHotkeys("mod+a", chooseAll, { preventDefault: true });
   useHotkeys("period, comma", (event) => {
     const { active, points } = bench();
@@ -90,8 +92,8 @@ export function useWorkbenchKeys() {
   useHotkeys(
     "enter",
     () => {
-      const { proposal, fitting } = bench();
-      if (proposal || fitting) void keepProposal();
+      const { proposal, fitting, starting } = bench();
+      if (proposal || fitting || starting) void keepProposal();
       else if (tracing.isUnderWay) tracing.close();
       else closePen();
     },

@@ -1,10 +1,10 @@
-import { useEffect, useState } from "react";
+import { useEffect } from "react";
 
-import { api, data, type Outline, type OutlineReviewed } from "../api/client";
+import { api, data, type Cover, type Outline, type OutlineReviewed } from "../api/client";
 import { proposeThinning } from "../commands/proposals";
 import { carryHere, chooseWorst, looksRight, snapWorst } from "../commands/reviewing";
 import { send } from "../commands/send";
-import { useBench, useFrame } from "../state/bench";
+import { setBench, useBench, useFrame } from "../state/bench";
 import type { Settled } from "../state/types";
 import { Button } from "../ui/Button";
 import { Section } from "../ui/Section";
@@ -83,7 +83,7 @@ export function FitHere({ b, outline }: { b: Settled; outline: Outline }) {
 
 /** How much the outline boils at most, and fewer keys that calm it; shown on the strip first. */
 function BoilRow({ b, outline }: { b: Settled; outline: Outline }) {
-  const [found, setFound] = useState<OutlineReviewed | null>(null);
+  const found = b.detail?.outline === outline.id ? b.detail : null;
   const frame = useFrame();
   const shot = b.shot!.id;
   useEffect(() => {
@@ -94,8 +94,8 @@ function BoilRow({ b, outline }: { b: Settled; outline: Outline }) {
           params: { path: { shot_id: shot, outline: outline.id } },
         }),
       )
-        .then((now) => over || setFound(now))
-        .catch(() => over || setFound(null)); // a cover that is not shown has none
+        .then((now) => over || setBench({ detail: { ...now, outline: outline.id } }))
+        .catch(() => over || setBench({ detail: null })); // a cover that is not shown has none
     }, 400);
     return () => {
       over = true;
@@ -107,24 +107,58 @@ function BoilRow({ b, outline }: { b: Settled; outline: Outline }) {
   const most = Math.max(...found.boil, 0);
   const [run] = found.overworked;
   return (
-    <Row label="Boil">
+    <>
+      <MattersRow b={b} outline={outline} runs={found.matters as [number, number][]} />
+      <Row label="Boil">
+        <span
+          className="pr-1"
+          title={
+            run
+              ? `Keys ${run[0]} to ${run[1]} stand close together and make the edge tremble`
+              : "Movement of the edge that is left after its smooth motion"
+          }
+        >
+          {here.toFixed(2)} px, at most {most.toFixed(2)}
+        </span>
+        {most >= (found.notable ?? 0.15) && outline.keys.length > 2 && (
+          <Button
+            small
+            title="Propose fewer keys, which change no frame by more than a little; shown first"
+            onClick={() => void proposeThinning(found.calm)}
+          >
+            Calm
+          </Button>
+        )}
+      </Row>
+    </>
+  );
+}
+
+/** The frames on which the outline lies over what is put in; in and out can be set by them. */
+function MattersRow({ b, outline, runs }: { b: Settled; outline: Outline; runs: [number, number][] }) {
+  const cover = b.shot!.elements[outline.cover] as Cover;
+  const first = runs[0]?.[0];
+  const last = runs.at(-1)?.[1];
+  const words = runs.map(([from, to]) => (from === to ? String(from) : `${from} to ${to}`)).join(", ");
+  const whole = cover.first === first && cover.last === last;
+  return (
+    <Row label="Matters">
       <span
-        className="pr-1"
+        className="min-w-0 flex-1 truncate pr-1"
+        data-testid="matters"
         title={
-          run
-            ? `Keys ${run[0]} to ${run[1]} stand close together and make the edge tremble`
-            : "Movement of the edge that is left after its smooth motion"
+          runs.length ? `Its edge lies over what is put in on ${words}; elsewhere it may be rough` : undefined
         }
       >
-        {here.toFixed(2)} px, at most {most.toFixed(2)}
+        {runs.length ? words : "Nowhere: it may be rough"}
       </span>
-      {most >= (found.notable ?? 0.15) && outline.keys.length > 2 && (
+      {first !== undefined && last !== undefined && cover.outlines.length === 1 && !whole && (
         <Button
           small
-          title="Propose fewer keys, which change no frame by more than a little; shown first"
-          onClick={() => void proposeThinning(found.calm)}
+          title="Set in and out of the cover to the first and last frame on which it matters"
+          onClick={() => void send({ type: "set-cover", cover: cover.id, first, last })}
         >
-          Calm
+          In and out
         </Button>
       )}
     </Row>

@@ -4,6 +4,7 @@ import type { ComponentType } from "react";
 import { IconButton } from "../ui/Button";
 import { useBench } from "../state/bench";
 import type { ToolName } from "../state/slices/tools";
+import { proposeStarters } from "../commands/starting";
 import { drawRegion, takeTool } from "../commands/tools";
 
 const TOOLS: {
@@ -90,6 +91,20 @@ function FingerIcon({ size, strokeWidth }: { size: number; strokeWidth: number }
   );
 }
 
+/** A mitten with stitches round it, drawn like the other icons. */
+function MittenIcon({ size, strokeWidth }: { size: number; strokeWidth: number }) {
+  return (
+    <svg {...drawn(size, strokeWidth)}>
+      <path
+        d="M8.200 20.500v-5.200c-2-1.700-3.700-3.900-4.600-6.300-.4-1.300 1.500-2.300 2.500-1.200l2.300 2.700V6.200c0-5.200 9.200-5.200 9.600 0 .3 3.500-.4 6.200-1.800 9v5.300"
+        strokeDasharray="2.800 1.800"
+        strokeLinecap="round"
+      />
+      <path d="M7.500 20.500h9.500" strokeLinecap="round" />
+    </svg>
+  );
+}
+
 /** The tools, one column. */
 export function ToolRail() {
   const tool = useBench((b) => b.tool);
@@ -116,6 +131,14 @@ export function ToolRail() {
         onClick={() => drawRegion(null, "patch")}
       >
         <CarrierIcon size={19} strokeWidth={1.7} />
+      </IconButton>
+      <IconButton
+        label="Look for hands and what passes, to begin covers with"
+        shortcut="I"
+        className="size-10"
+        onClick={() => void proposeStarters()}
+      >
+        <MittenIcon size={19} strokeWidth={1.7} />
       </IconButton>
     </nav>
   );

@@ -1,5 +1,5 @@
 import type { Settled } from "../state/types";
-import { LANE, toX, type Scale } from "./scale";
+import { edgeX, LANE, toX, type Scale } from "./scale";
 
 /** Pixels of fault that are drawn as high as can be. */
 const MOST = 8;
@@ -22,6 +22,7 @@ export function FitThread({ b, scale, element }: { b: Settled; scale: Scale; ele
     if (Math.max(fault, before) > faulty) off += piece;
     else fine += piece;
   });
+  const over = b.detail?.outline === element ? b.detail.matters : [];
   return (
     <svg
       className="pointer-events-none absolute inset-0 size-full overflow-visible"
@@ -31,6 +32,17 @@ export function FitThread({ b, scale, element }: { b: Settled; scale: Scale; ele
       aria-hidden
       data-testid={`fit-${element}`}
     >
+      {over.map(([from, to]) => (
+        <rect
+          key={from}
+          data-testid="matters-run"
+          x={edgeX(scale, from!)}
+          width={edgeX(scale, to! + 1) - edgeX(scale, from!)}
+          y={LANE - 5}
+          height={2}
+          className="fill-teal"
+        />
+      ))}
       {fine && <path d={fine} className="stroke-ink-soft/60" />}
       {off && <path d={off} className="stroke-marigold" />}
     </svg>

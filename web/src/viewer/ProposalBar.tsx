@@ -1,6 +1,8 @@
 import { Button } from "../ui/Button";
 import { useBench } from "../state/bench";
 import { dropProposal, keepProposal, proposeThinning, turnFrame } from "../commands/proposals";
+import { proposeMissed } from "../commands/reviewing";
+import { turnStarter } from "../commands/starting";
 import { fits } from "../commands/trace";
 
 /** What is proposed over the picture, and what can be done with it. */
@@ -8,7 +10,8 @@ export function ProposalBar() {
   const proposal = useBench((b) => b.proposal);
   const fitting = useBench((b) => b.fitting);
   const frame = useBench((b) => b.frame);
-  if (!proposal && !fitting) return null;
+  const starting = useBench((b) => b.starting);
+  if (!proposal && !fitting && !starting) return <MissedBar />;
   const proposed = proposal && (proposal.shapes[frame] ?? null);
   return (
     <div
@@ -25,6 +28,24 @@ export function ProposalBar() {
             label="Tolerance of the outline"
             onPick={(tolerance) => void fits.show(fitting.line, tolerance)}
           />
+        </>
+      )}
+      {starting && (
+        <>
+          <span className="text-ink-soft">Begin with</span>
+          {starting.starters.map((s, i) => (
+            <Button
+              key={i}
+              small
+              look="quiet"
+              aria-pressed={starting.kept.has(i)}
+              className={starting.kept.has(i) ? "bg-teal-soft text-teal" : "text-ink-soft"}
+              title={starting.kept.has(i) ? "Leave it out" : "Take it in"}
+              onClick={() => turnStarter(i)}
+            >
+              {s.name}
+            </Button>
+          ))}
         </>
       )}
       {proposal && <span className="w-max max-w-[420px] leading-[18px]">{proposal.text}</span>}
@@ -56,6 +77,37 @@ export function ProposalBar() {
       <Button small look="quiet" title="Drop it; nothing was changed  (Escape)" onClick={dropProposal}>
         Drop
       </Button>
+    </div>
+  );
+}
+
+/** What was found to be missed on this frame, or held out too much, with a way to put it right. */
+function MissedBar() {
+  const marks = useBench((b) => b.marks);
+  const frame = useBench((b) => b.frame);
+  const revision = useBench((b) => b.shot?.revision);
+  const resting = useBench((b) => !b.playing && !b.drag && !b.draft);
+  if (!marks || !resting || marks.frame !== frame || marks.revision !== revision || !marks.holes.length)
+    return null;
+  const open = marks.holes.filter((h) => h.what === "open").length;
+  return (
+    <div
+      className="absolute top-2.5 left-1/2 z-10 flex max-w-[94%] -translate-x-1/2 items-center gap-2 rounded-md border border-line bg-cloth py-1 pr-1 pl-3 shadow-md"
+      role="status"
+      data-testid="missed"
+      onPointerDown={(event) => event.stopPropagation()}
+    >
+      <span className="size-[7px] rounded-full bg-marigold" />
+      {open > 0 ? (
+        <>
+          Something is there that nothing holds out
+          <Button small title="Begin a cover with what was found; shown first" onClick={proposeMissed}>
+            Begin a cover
+          </Button>
+        </>
+      ) : (
+        <span className="pr-2">The bare pane is held out here: a cover is too wide</span>
+      )}
     </div>
   );
 }

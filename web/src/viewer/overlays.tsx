@@ -85,6 +85,18 @@ export function Proposed({ b, v }: { b: Bench; v: View }) {
       </g>
     );
   }
+  if (b.starting) {
+    if (b.starting.frame !== b.frame) return null;
+    return (
+      <g data-testid="starting">
+        {b.starting.starters.map((s, i) => (
+          <g key={i} opacity={b.starting!.kept.has(i) ? 1 : 0.35}>
+            <Dashes shape={shapeFrom(s.outline.points)} place={place} />
+          </g>
+        ))}
+      </g>
+    );
+  }
   if (!b.proposal) return null;
   const shape = b.proposal.shapes[b.frame];
   const { lost } = b.proposal;
@@ -115,6 +127,33 @@ export function OffMarks({ b, v }: { b: Bench; v: View }) {
       .join(" ");
   return (
     <g fill="none" strokeLinecap="round" data-testid="off">
+      {b.marks.matters.map((run, i) => (
+        <polyline
+          key={`over ${i}`}
+          data-testid="over"
+          points={line(run as [number, number][])}
+          stroke="#6cc0b3"
+          strokeOpacity={0.3}
+          strokeWidth={9}
+          strokeLinecap="butt"
+        />
+      ))}
+      {b.marks.holes.map((hole, i) => (
+        <g key={`hole ${i}`} data-testid="hole">
+          <polygon
+            points={line(hole.outline.map(([x, y]) => [x!, y!]))}
+            stroke={DARK}
+            strokeOpacity={0.6}
+            strokeWidth={3}
+          />
+          <polygon
+            points={line(hole.outline.map(([x, y]) => [x!, y!]))}
+            stroke="#e0a13a"
+            strokeWidth={1.6}
+            strokeDasharray={hole.what === "open" ? "6 3" : "1 4"}
+          />
+        </g>
+      ))}
       {b.marks.marks.map((mark, i) => (
         <g key={i} opacity={b.active && b.active !== mark.outline ? 0.55 : 1}>
           <polyline points={line(mark.ghost)} stroke={DARK} strokeOpacity={0.6} strokeWidth={3} />

@@ -42,6 +42,7 @@ from wiseglove.shot.edits.shape import InsertPoint, Mirror, RemovePoints, SetPoi
 from wiseglove.shot.edits.subjects import AddSubject, SetSubject
 from wiseglove.shot.edits.things import (
     AddCover,
+    AddCovers,
     AddOutline,
     AddPane,
     DeleteElement,
@@ -55,6 +56,7 @@ from wiseglove.shot.edits.things import (
 __all__ = [
     "AddCarrier",
     "AddCover",
+    "AddCovers",
     "AddHandCarrier",
     "AddJoint",
     "AddOutline",
@@ -116,6 +118,7 @@ __all__ = [
 
 Edit = Annotated[
     AddCover
+    | AddCovers
     | AddOutline
     | ShapePoints
     | SetKey

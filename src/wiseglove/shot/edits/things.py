@@ -47,6 +47,8 @@ from wiseglove.shot.rider import Rider
 COVER_COLOURS = ("#56b4e9", "#e69f00", "#cc79a7", "#009e73", "#f0e442", "#d55e00", "#0072b2")
 """Okabe & Ito's colour-blind-safe set, in the order in which covers get them."""
 PANE_COLOUR = "#0f6a62"
+MOST_STARTERS = 24
+"""Covers that one proposal may bring."""
 
 
 class OutlineDraft(Strict):
@@ -94,6 +96,33 @@ class AddCover(Editing):
         settings = with_depth(shot, [cover_id, *shot.settings.depth])
         after: dict[str, Element | None] = {cover_id: cover, outline.id: outline, "settings": settings}
         return Applied(f"Drew {cover.name}, frame {self.frame}", after, cover_id)
+
+
+class NewCover(Strict):
+    """A cover that is proposed: its name and its outline."""
+
+    name: Name
+    outline: OutlineDraft
+
+
+class AddCovers(Editing):
+    """New covers in front of everything, the first nearest, each with one outline that has one key: all of a proposal at once."""
+
+    type: Literal["add-covers"]
+    frame: int
+    covers: list[NewCover] = Field(min_length=1, max_length=MOST_STARTERS)
+
+    def apply(self, shot: EvaluatedShot) -> Applied:
+        after: dict[str, Element | None] = {}
+        made: str | None = None
+        for cover in reversed(self.covers):
+            added = AddCover(type="add-cover", frame=self.frame, outline=cover.outline, name=cover.name).apply(shot)
+            after.update(added.after)
+            made = added.made
+            shot = shot.advanced(shot.document.with_elements(added.after, shot.revision))
+        count = len(self.covers)
+        names = "one cover" if count == 1 else f"{count} covers"
+        return Applied(f"Began with {names}, frame {self.frame}", after, made)
 
 
 class AddOutline(Editing):

@@ -1,4 +1,4 @@
-import type { PointKind } from "../../api/client";
+import type { PointKind, Starters } from "../../api/client";
 import type { Shape } from "../../shapes/shape";
 import type { RegionOf } from "./selection";
 
@@ -70,6 +70,8 @@ export interface DragSlice {
   selectionBox: SelectionBox;
   proposal: Proposal | null;
   fitting: Fitting | null;
+  /** Covers to begin with that are proposed on a frame, and which of them are taken in. */
+  starting: (Starters & { kept: ReadonlySet<number> }) | null;
 }
 
 export const DRAG: DragSlice = {
@@ -81,4 +83,5 @@ export const DRAG: DragSlice = {
   selectionBox: null,
   proposal: null,
   fitting: null,
+  starting: null,
 };
