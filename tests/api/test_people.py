@@ -2,19 +2,18 @@
 
 from __future__ import annotations
 
-import subprocess
-import sys
 from collections.abc import Callable, Iterator
 from datetime import UTC, datetime, timedelta
-from os import environ
 from typing import Any
 
 import pytest
 from fastapi.testclient import TestClient
 from starlette.websockets import WebSocketDisconnect
+from typer.testing import CliRunner, Result
 
 from wiseglove.api.app import create_app
-from wiseglove.settings import Settings
+from wiseglove.cli import app
+from wiseglove.settings import Settings, get_settings
 from wiseglove.store import people
 from wiseglove.store.database import Database
 from wiseglove.store.tables import SessionRow, UserRow
@@ -129,13 +128,16 @@ def test_a_session_that_is_old_or_whose_person_was_removed_is_over(asking: TestC
 
 
 @pytest.fixture
-def command(url: str, settings: Settings) -> Callable[..., subprocess.CompletedProcess[str]]:
-    def run(*words: str, given: str = "", **more: str) -> subprocess.CompletedProcess[str]:
-        environment = {**environ, "WISEGLOVE_DATABASE_URL": url, "WISEGLOVE_FILES": str(settings.files), **more}
-        program = [sys.executable, "-m", "wiseglove.cli", *words]
-        return subprocess.run(program, input=given, env=environment, capture_output=True, text=True, check=False)
+def command(url: str, settings: Settings) -> Iterator[Callable[..., Result]]:
+    """The command line within this process."""
 
-    return run
+    def run(*words: str, given: str = "", **more: str) -> Result:
+        get_settings.cache_clear()
+        environment = {"WISEGLOVE_DATABASE_URL": url, "WISEGLOVE_FILES": str(settings.files), **more}
+        return CliRunner().invoke(app, list(words), input=given, env=environment)
+
+    yield run
+    get_settings.cache_clear()
 
 
 def test_people_are_added_listed_and_removed_by_command(command: Callable[..., Any], database: Database) -> None:
@@ -144,7 +146,7 @@ def test_people_are_added_listed_and_removed_by_command(command: Callable[..., A
     command("users", "add", "Tam", "--role", "reviewer", given=f"{PASSWORD}\n")
     assert command("users", "list").stdout == "artist\tOrla\nreviewer\tTam\n"
     assert people.sign_in(database, "Orla", PASSWORD) is not None
-    assert command("users", "remove", "Orla").returncode == 0
+    assert command("users", "remove", "Orla").exit_code == 0
     assert people.sign_in(database, "Orla", PASSWORD) is None
     assert "nobody called" in command("users", "remove", "Orla").stderr
 
@@ -152,6 +154,6 @@ def test_people_are_added_listed_and_removed_by_command(command: Callable[..., A
 @pytest.mark.parametrize("asked", ["false", "true"])
 def test_it_does_not_leave_loopback_without_signing_in(command: Callable[..., Any], asked: str) -> None:
     ended = command("serve", "--bind", "0.0.0.0", WISEGLOVE_SIGN_IN=asked)
-    assert ended.returncode == 2
+    assert ended.exit_code == 2
     assert "users add" in ended.stderr
     assert "Traceback" not in ended.stderr

@@ -55,15 +55,14 @@ def running(folder: Path) -> list[Left]:
     return found
 
 
-@pytest.mark.parametrize("signals", [[signal.SIGINT], [signal.SIGTERM, signal.SIGTERM, signal.SIGINT]])
-def test_it_stops_all_that_it_started_also_when_it_is_told_to_twice(folder: Path, signals: list[int]) -> None:
+def test_it_stops_all_that_it_started_also_when_it_is_told_to_thrice(folder: Path) -> None:
     command = [sys.executable, "-m", "wiseglove.cli", "demo", "--folder", str(folder), "--port", "8300"]
     demo = subprocess.Popen(command, stdout=subprocess.PIPE, text=True)
     assert demo.stdout
     while "Wise Glove is at" not in demo.stdout.readline():
         assert demo.poll() is None
     assert len(running(folder)) >= 4  # itself, the database, the page's server, the worker
-    for each in signals:
+    for each in (signal.SIGTERM, signal.SIGTERM, signal.SIGINT):  # told once it is in the next test
         demo.send_signal(each)
         time.sleep(0.1)
     demo.communicate(timeout=60)

@@ -12,14 +12,12 @@ import time
 import urllib.request
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
-from fractions import Fraction
 from pathlib import Path
 
 from playwright.sync_api import Browser, sync_playwright
 
 from tests.builders import ffmpeg
-from wiseglove.demo import install, presenter, scene
-from wiseglove.media.encode import FINE, MovieWriter
+from wiseglove.demo import install
 from wiseglove.settings import Settings
 from wiseglove.store.cluster import Cluster, free_port
 from wiseglove.store.database import Database, migrate
@@ -35,8 +33,8 @@ CHROMIUM = [
     "--disable-sync",
     "--hide-scrollbars",
 ]
-PRESENTED = 6
-"""Frames of the short shot of the presenter."""
+PRESENTER, PRESENTED = "seed_presenter.mp4", 6
+"""The presenter's movie, and the frames of her short shot."""
 
 
 class Server:
@@ -85,17 +83,17 @@ class Server:
 def write_large_plate(footage: Path, out: Path) -> Path:
     """The demo's first second and a half at 1920x1080."""
     ffmpeg(
-        "-i", footage / install.MOVIE, "-frames:v", "40", "-vf", "scale=1920:1080:flags=lanczos", "-crf", "14",
-        "-pix_fmt", "yuv420p", out,
+        "-i", footage / install.MOVIE, "-frames:v", "40", "-vf", "scale=1920:1080:flags=lanczos", "-crf", "12",
+        "-preset", "ultrafast", "-pix_fmt", "yuv420p", out,
     )  # fmt: skip
     return out
 
 
-def write_presented(out: Path) -> Path:
-    """A few frames of the presenter before her backing."""
-    with MovieWriter(out, scene.WIDTH, scene.HEIGHT, Fraction(scene.RATE), FINE) as writer:
-        for index in range(PRESENTED):
-            writer.write(presenter.film(index).plate)
+def write_presented(footage: Path, out: Path) -> Path:
+    """The first frames of the presenter before her backing."""
+    ffmpeg(
+        "-i", footage / PRESENTER, "-frames:v", PRESENTED, "-c:v", "libx264", "-crf", "8", "-preset", "ultrafast", out
+    )
     return out
 
 
@@ -112,7 +110,7 @@ def staged(
     database = Database(url)
     install.install(database, settings, footage, lambda _: None)
     install.take_in_movie(database, settings, write_large_plate(footage, files / "large.mp4"), "Large tap")
-    install.take_in_movie(database, settings, write_presented(files / "presented.mp4"), "Presented")
+    install.take_in_movie(database, settings, write_presented(footage, files / "presented.mp4"), "Presented")
     if more is not None:
         more(database, settings)
     database.close()

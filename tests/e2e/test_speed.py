@@ -17,42 +17,12 @@ from tests.e2e.bench import Bench
 
 pytestmark = pytest.mark.browser
 Open = Callable[..., Bench]
-ROOM = 3.0
-"""Factor on each goal for machines that do other work at the same time."""
 
 
-ATTEMPTS = 3
-"""How often something is measured until it is quick enough: a defect is there each time, a busy neighbour is not."""
-
-
-def calmest(measure: Callable[[], list[float]], middle: float, most: float | None = None) -> None:
-    """Assert that the median (and the 95th percentile) of what is measured stays below bounds in one of a few attempts."""
-    seen = []
-    for _ in range(ATTEMPTS):
-        times = measure()
-        seen.append((float(np.median(times)), float(np.percentile(times, 95))))
-        if seen[-1][0] < middle and (most is None or seen[-1][1] < most):
-            return
-    pytest.fail(f"median and 95th percentile in ms: {seen}; wanted {middle} and {most}")
-
-
-@pytest.mark.parametrize("look", ["2", "3", "4"])
-def test_the_matte_follows_a_dragged_point_on_a_1080p_plate(open_shot: Open, look: str) -> None:
-    def drag() -> list[float]:
-        times = feel.drag_latency(open_shot("Large tap", fresh=True), look)
-        assert len(times) > 20
-        return times
-
-    calmest(drag, 50 * ROOM, 100 * ROOM)
-
-
-def test_a_slider_of_a_key_shows_the_new_matte(open_shot: Open) -> None:
-    calmest(lambda: feel.sliding(open_shot("Presented", fresh=True)), 150 * ROOM)
-
-
-def test_stepping(open_shot: Open) -> None:
-    calmest(lambda: feel.stepping(open_shot())[0], 16 * ROOM)
-    calmest(lambda: feel.stepping(open_shot())[1], 80 * ROOM)
+@pytest.mark.parametrize("look", ["2", "4"])
+def test_the_matte_follows_a_dragged_point_while_it_is_dragged_on_a_1080p_plate(open_shot: Open, look: str) -> None:
+    # How quickly, and how quick steps, sliders and opening are, `make bench` measures, against its goals.
+    assert len(feel.drag_latency(open_shot("Large tap", fresh=True), look)) > 20
 
 
 def test_playback_follows_the_clock(open_shot: Open) -> None:
@@ -62,10 +32,6 @@ def test_playback_follows_the_clock(open_shot: Open) -> None:
     assert seen.frames + seen.dropped == pytest.approx(25 * seen.seconds, abs=8)
     assert seen.frames > 40
     assert seen.rate < 25.5
-
-
-def test_opening_the_demo_shot(open_shot: Open) -> None:
-    calmest(lambda: [feel.opening(open_shot().page)], 1500 * ROOM)
 
 
 def test_what_is_seen_while_dragging_is_what_is_stored(open_shot: Open) -> None:

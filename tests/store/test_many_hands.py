@@ -24,7 +24,7 @@ from wiseglove.store.database import Database
 from wiseglove.store.errors import RevisionError
 from wiseglove.store.tables import JournalRow, RevisionRow
 
-EDITS = 500
+EDITS = 240
 CORNERS = ((10.0, 10.0), (110.0, 12.0), (108.0, 85.0), (12.0, 83.0))
 
 

@@ -18,6 +18,8 @@ from wiseglove.store.shots import Changed
 from wiseglove.store.tables import IntakeRow, JobRow
 
 CHANNEL = "wiseglove"
+LONGEST_NOTICE = 7500
+"""Bytes of a notice; PostgreSQL takes fewer than 8000."""
 
 
 class Job(BaseModel):
@@ -41,8 +43,10 @@ def as_job(row: JobRow) -> Job:
 
 
 def announce(session: Session, topic: str, body: dict[str, Any]) -> None:
-    """Tell all pages, when the transaction commits."""
+    """Tell all pages, when the transaction commits; a result that is too long for a notice is left out, pages ask for it."""
     payload = json.dumps({"topic": topic, **body})
+    if len(payload.encode()) > LONGEST_NOTICE:
+        payload = json.dumps({"topic": topic, **body, "result": None})
     session.execute(text("select pg_notify(:channel, :payload)"), {"channel": CHANNEL, "payload": payload})
 
 

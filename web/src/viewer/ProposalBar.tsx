@@ -32,7 +32,7 @@ export function ProposalBar() {
       )}
       {starting && (
         <>
-          <span className="text-ink-soft">Begin with</span>
+          <span className="whitespace-nowrap text-ink-soft">Begin with</span>
           {starting.starters.map((s, i) => (
             <Button
               key={i}
