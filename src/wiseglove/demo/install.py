@@ -30,7 +30,7 @@ from wiseglove.shot.keys import as_points
 from wiseglove.store import jobs, shots
 from wiseglove.store.database import Database
 from wiseglove.store.errors import StoreError
-from wiseglove.store.tables import ElementRow, IntakeFileRow, IntakeRow, JobRow, ShotRow
+from wiseglove.store.tables import ElementRow, IntakeFileRow, IntakeRow, JobRow, NoteRow, ShotRow
 
 Report = Callable[[str], None]
 MOVIE = "panel_tap.mp4"
@@ -88,6 +88,16 @@ def read_truth(folder: Path, index: int) -> footage.Rendered:
     return footage.Rendered(np.zeros((0, 0, 3), np.uint8), parts, np.array(corners[str(index)]))
 
 
+TO_TRY = (
+    (1034, (610.0, 400.0), "press I: the hand is looked for, and becomes covers to begin with. Escape drops them."),
+    (1037, (660.0, 340.0), "press W: it goes to where an outline needs a look. Details offer to put it right, or to say that it looks right."),
+    (1041, (640.0, 360.0), "press 4: the picture lies on the panel, behind the glove. Space plays it."),
+    (1047, (700.0, 330.0), "choose Index finger and drag a point. The matte follows the hand; Ctrl+Z takes it back."),
+    (1062, (840.0, 430.0), "open Where to look, above, and look for holes. What nothing holds out can become a cover."),
+)  # fmt: skip
+"""What to try on the demo shot, as open notes: frame, place, words."""
+
+
 def install(database: Database, settings: Settings, folder: Path, report: Report) -> str | None:
     """Put in the demo shot where there is no shot at all; returns its id, or None where there was one."""
     with database.transaction() as session:
@@ -100,6 +110,10 @@ def install(database: Database, settings: Settings, folder: Path, report: Report
         with database.transaction() as session:
             revision = session.get_one(ShotRow, shot_id).revision
             shots.apply(session, shot_id, revision, edit)
+    with database.transaction() as session:
+        for number, (frame, (x, y), words) in enumerate(TO_TRY, start=1):
+            text = f"Try {number} of {len(TO_TRY)}: {words}"
+            session.add(NoteRow(id=new_id(), shot=shot_id, frame=frame, x=x, y=y, text=text, done=False))
     return shot_id
 
 

@@ -1,16 +1,17 @@
 import { X } from "lucide-react";
 import { useState } from "react";
 
-import type { Lack } from "../api/client";
+import type { Lack, Note } from "../api/client";
 import { drawRegion, takeTool } from "../commands/tools";
 import { goTo, select, useBench, useFrame } from "../state/bench";
+import { useNotes } from "../panels/NoteRows";
 import { neverLooked } from "../state/looked";
 import { lastFrame } from "../state/plate";
 import { IconButton } from "../ui/Button";
 
 const NAME = (shot: string) => `wiseglove-put-away-${shot}`;
 
-type Next = Pick<Lack, "words" | "about"> & { what: Lack["what"] | "unseen"; frame?: number };
+type Next = Pick<Lack, "words" | "about"> & { what: Lack["what"] | "unseen" | "note"; frame?: number };
 
 /** What to say of frames that were never looked at: how many, and the nearest. */
 function unseenLine(runs: [number, number][], frame: number): Next[] {
@@ -22,16 +23,20 @@ function unseenLine(runs: [number, number][], frame: number): Next[] {
   return [{ what: "unseen", about: null, words, frame: nearest }];
 }
 
+/** An open note: what somebody wants comes before what is missing. */
+const noteLine = ({ id, frame, text }: Note): Next => ({ what: "note", about: id, words: text, frame });
+
 /** Do, or begin, what is missing. */
 function begin({ what, about, frame }: Next) {
   if (frame !== undefined) goTo(frame);
-  if (about) select(about);
+  if (what === "note") select(null);
+  else if (about) select(about);
   if (what === "cover") takeTool("pen");
   if (what === "pane") takeTool("pane");
   if (what === "motion") drawRegion(null, "patch");
 }
 
-/** What the shot still lacks, quietly; a press begins it, and it can be put away. */
+/** What somebody noted and what the shot still lacks, quietly; a press begins it, and it can be put away. */
 export function NextLine({ shot }: { shot: string }) {
   const lacks = useBench((b) => b.review?.lacks);
   const done = useBench((b) => b.review?.left === 0);
@@ -39,7 +44,8 @@ export function NextLine({ shot }: { shot: string }) {
   const frame = useFrame();
   const [away, setAway] = useState<string[]>(() => JSON.parse(localStorage.getItem(NAME(shot)) ?? "[]"));
   const unseen = done && plate ? neverLooked(shot, plate.first, lastFrame(plate)) : [];
-  const all: Next[] = [...(lacks ?? []), ...unseenLine(unseen, frame)];
+  const notes = (useNotes(shot).data ?? []).filter((n) => !n.done);
+  const all: Next[] = [...notes.map(noteLine), ...(lacks ?? []), ...unseenLine(unseen, frame)];
   const next = all.find((l) => !away.includes(`${l.what} ${l.about ?? ""}`));
   if (!next) return null;
   const putAway = () => {

@@ -7,7 +7,7 @@ import { NumberField } from "../ui/NumberField";
 import { Section } from "../ui/Section";
 import { TextField } from "../ui/TextField";
 import { chosenCovers, coverOf, outlineOf, paneOf, subjectOf } from "../state/lookups";
-import { select, setBench, useBench, useSettled } from "../state/bench";
+import { goTo, select, setBench, useBench, useSettled } from "../state/bench";
 import { carrierOf } from "../state/carriers";
 import { CarrierDetails } from "./CarrierDetails";
 import { FitRows } from "./FitRows";
@@ -24,7 +24,6 @@ import { Scopes } from "./Scopes";
 import { ScreenRows } from "./ScreenRows";
 import { send } from "../commands/send";
 import { VersionRows } from "./VersionRows";
-import { turnFrame } from "../commands/proposals";
 import { SubjectDetails } from "./SubjectDetails";
 import { BringIn } from "./BringIn";
 import { NewSubject } from "./NewSubject";
@@ -299,11 +298,11 @@ function ShotDetails({ b }: { b: Settled }) {
       </Row>
       <NewSubject b={b} />
       <BringIn />
-      <Section title="Versions">
-        <VersionRows b={b} />
-      </Section>
       <Section title="Notes">
         <ShotNotes shot={b.shot!.id} />
+      </Section>
+      <Section title="Versions">
+        <VersionRows b={b} />
       </Section>
       <Row label="Plate">
         {plate.width} x {plate.height}
@@ -318,5 +317,5 @@ function ShotDetails({ b }: { b: Settled }) {
 
 function ShotNotes({ shot }: { shot: string }) {
   const frame = useBench((b) => b.frame);
-  return <NoteRows shot={shot} frame={frame} place={null} goTo={turnFrame} placed={() => undefined} />;
+  return <NoteRows shot={shot} frame={frame} place={null} goTo={(to) => goTo(to)} placed={() => undefined} />;
 }

@@ -85,7 +85,7 @@ export function FitHere({ b, outline }: { b: Settled; outline: Outline }) {
 function BoilRow({ b, outline }: { b: Settled; outline: Outline }) {
   const found = b.detail?.outline === outline.id ? b.detail : null;
   const frame = useFrame();
-  const shot = b.shot!.id;
+  const { id: shot, revision } = b.shot!;
   useEffect(() => {
     let over = false;
     const timer = window.setTimeout(() => {
@@ -101,7 +101,7 @@ function BoilRow({ b, outline }: { b: Settled; outline: Outline }) {
       over = true;
       window.clearTimeout(timer);
     };
-  }, [shot, outline]);
+  }, [shot, outline, revision]);
   if (!found) return null;
   const here = found.boil[frame - found.first] ?? 0;
   const most = Math.max(...found.boil, 0);

@@ -109,14 +109,14 @@ function FrameNumber({ frame, first, last }: { frame: number; first: number; las
   };
   return (
     <b className="relative w-14 text-[16px]" data-testid="frame">
-      <span className={typed === null ? "" : "opacity-0"}>{frame}</span>
+      <span className={typed === null ? "" : typed === "" ? "opacity-40" : "opacity-0"}>{frame}</span>
       <input
         aria-label="Go to frame"
         title="Type a frame to go to"
         inputMode="numeric"
         className={`absolute inset-0 w-full rounded-md bg-transparent px-0.5 font-semibold outline-none hover:bg-cloth-sunk focus:bg-cloth-raised ${typed === null ? "text-transparent" : ""}`}
         value={typed ?? ""}
-        onFocus={() => setTyped(String(frame))}
+        onFocus={() => setTyped("")}
         onChange={(event) => setTyped(event.target.value)}
         onBlur={() => typed !== null && go()}
         onKeyDown={(event) => {
