@@ -1,8 +1,8 @@
 PYTHON ?= python3
 BIN := .venv/bin
-WEB_SOURCES := $(shell find web/src web/public web/index.html web/vite.config.ts -type f 2>/dev/null)
+WEB_SOURCES := $(shell find web/src web/public web/index.html web/vite.config.ts web/scripts/models.mjs -type f 2>/dev/null)
 
-.PHONY: help setup demo test check warm bench torture fuzz screenshots schema lock dev clean
+.PHONY: help setup demo test check warm footage bench torture fuzz screenshots schema lock dev clean
 
 help:            ## what there is
 	@grep -hE '^[a-z]+: .*##|^[a-z]+:  +##' $(MAKEFILE_LIST) | sed 's/:[^#]*##/  /'
@@ -14,10 +14,11 @@ demo:            ## serve the application with demo data, until Ctrl+C
 	@scripts/system.sh postgresql chromium libgomp1
 	@$(BIN)/wiseglove demo
 
-test: web/dist/index.html setup  ## run all tests
-	@$(MAKE) --no-print-directory -j2 check warm
+test:            ## run all tests
+	@$(MAKE) --no-print-directory -j2 .venv/.ready web/dist/index.html
+	@$(MAKE) --no-print-directory setup
 	@scripts/system.sh postgresql chromium libgomp1 ffmpeg libegl1 libgl1 libcairo2
-	@$(BIN)/wiseglove footage
+	@$(MAKE) --no-print-directory -j2 check footage
 	cd web && npm test --silent
 	$(BIN)/pytest -n 3 --dist loadfile --no-loadscope-reorder
 
@@ -34,6 +35,9 @@ check: setup  ## form, types and layers
 
 warm: setup  ## compile the numeric loops, so that tests do not all do so at once
 	@$(BIN)/python -m wiseglove.core.warm
+
+footage: warm    # the demo's movies and their truth, rendered once
+	@$(BIN)/wiseglove footage
 
 bench: setup web/dist/index.html  ## figures, goals and peers in one table
 	@scripts/system.sh postgresql chromium libgomp1 libegl1 libgl1 libcairo2
@@ -84,5 +88,5 @@ web/node_modules/.ready: web/package.json web/package-lock.json
 
 web/dist/index.html: web/node_modules/.ready $(WEB_SOURCES)
 	@echo "Building the page ..."
-	@cd web && npx tsc --noEmit && npx vite build --logLevel warn
+	@cd web && npx tsc --noEmit && npx vite build --logLevel warn && node scripts/models.mjs
 	@touch $@

@@ -19,6 +19,7 @@ from benchmarks import (
     opening,
     planes,
     sitting,
+    starting,
     taking_in,
     walking,
 )
@@ -41,6 +42,7 @@ show(
         *sitting.run(),
         *delivering.run(),
         *looking.run(),
+        *starting.run(),
         *opening.run(),
         *taking_in.run(),
         *feel.run(),

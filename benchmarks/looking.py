@@ -35,7 +35,7 @@ from wiseglove.demo.install import read_truth
 from wiseglove.jobs.behind_files import Request, View, behind_of
 from wiseglove.shot.keys import as_points
 from wiseglove.shot.model import Outline
-from wiseglove.shot.reviewing import FAULTY, Reviewer, fault_of
+from wiseglove.shot.reviewing import FAULTY, Reviewer, calmed, fault_of
 
 BAD, NEARLY = 2.0, 0.9
 """Pixels from which a place is truly off, and the share of the worst frame's error that the first pin's has to have."""
@@ -126,8 +126,8 @@ def _told(clips: list[Clip]) -> tuple[list[float], list[float], np.ndarray, list
         for seed in range(TRIALS):
             keys, points = _rough(clip, seed)
             fit = OutlineFit(points, 0, keys, clip.pictures.__getitem__)
-            true, told = [], []
-            for frame in range(0, len(points), 2):
+            true, faults = {}, {}
+            for frame in range(len(points)):
                 began = time.perf_counter()
                 found = fit.on(frame)
                 spent.append(1000 * (time.perf_counter() - began))
@@ -135,12 +135,12 @@ def _told(clips: list[Clip]) -> tuple[list[float], list[float], np.ndarray, list
                 counted &= found.seen
                 if counted.sum() < 10:
                     continue
+                true[frame], faults[frame] = error[counted].mean(), fault_of(found, counted)
                 bad, marked = error[counted] > BAD, found.fault[counted] > FAULTY
                 counts += [(bad & marked).sum(), (bad & ~marked).sum(), (~bad & marked).sum()]
-                true.append(error[counted].mean())
-                told.append(fault_of(found, counted))
-            ranks.append(float(spearmanr(true, told)[0]))
-            firsts.append(true[int(np.argmax(told))] / max(true))
+            told = calmed(faults)
+            ranks.append(float(spearmanr(list(true.values()), [told[f] for f in true])[0]))
+            firsts.append(true[max(told, key=lambda f: told[f])] / max(true.values()))
     return ranks, firsts, counts, spent
 
 
@@ -171,8 +171,10 @@ def _actions(clip: Clip, seed: int) -> tuple[int, int]:
 
     def worst(held: dict[int, np.ndarray], shapes: np.ndarray) -> int:
         fit = OutlineFit(shapes, 0, sorted(held), clip.pictures.__getitem__)
-        faults = {f: fit.on(f) for f in range(0, count, 3) if f not in right}
-        frame = max(faults, key=lambda f: fault_of(faults[f], faults[f].seen))
+        faults = {f: fit.on(f) for f in range(0, count, 2) if f not in right}
+        told = {f: fault_of(found, found.seen) for f, found in faults.items()}
+        near = {f: told.get(f - 2, v) + 2 * v + told.get(f + 2, v) for f, v in told.items()}
+        frame = max(near, key=lambda f: near[f])
         right.add(frame)
         return frame
 

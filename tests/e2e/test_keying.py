@@ -187,10 +187,10 @@ def keyed_plate(bench: Bench) -> Callable[[float, float], list[int]]:
     return lambda x, y: seen[int(x), int(y)]
 
 
-def test_a_clip_is_put_over_the_plate_keyed_and_moved(open_shot: Open, tmp_path: Path) -> None:
+def test_a_clip_is_put_over_the_plate_keyed_and_moved(open_shot: Open, footage: Path, tmp_path: Path) -> None:
     bench = open_shot(fresh=True)
     page = bench.page
-    page.get_by_test_id("subject-files").set_input_files(write_presented(tmp_path / "visitor.mp4"))
+    page.get_by_test_id("subject-files").set_input_files(write_presented(footage, tmp_path / "visitor.mp4"))
     card = page.get_by_test_id("card-Presented")  # it is known by that name: the very same clip was taken in before
     expect(card).to_contain_text("not keyed yet", timeout=60_000)
     bench.press("4", "y")
