@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -188,3 +189,38 @@ def test_a_group_is_chosen_and_renamed_by_keys_alone(open_shot: Open) -> None:
     bench.page.keyboard.press("Enter")
     bench.last_done("Gloves")
     assert [g["name"] for g in bench.elements("group")] == ["Gloves"]
+
+
+def test_things_commands_rows_and_frames_are_found_by_typing(open_shot: Open) -> None:
+    bench = open_shot(fresh=True)
+    page = bench.page
+    finder, typed = page.get_by_test_id("finder"), page.get_by_label("Find a thing, a command, a row or a frame")
+
+    def find(words: str, first: str) -> None:
+        page.keyboard.press("Control+k")
+        expect(typed).to_be_focused()
+        page.keyboard.type(words)
+        expect(finder.get_by_role("option").first).to_contain_text(first)
+
+    find("1047", "Frame 1047")
+    assert "\n".join(complaints(page)) == ""
+    page.keyboard.press("Enter")
+    expect(page.get_by_test_id("frame")).to_have_text("1047")
+    expect(finder).to_have_count(0)
+    find("ellip", "Ellipse")
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("button", name="Ellipse")).to_have_attribute("aria-pressed", "true")
+    bench.drag((500, 300), (700, 460))
+    bench.last_done("Drew Cover")
+    page.keyboard.press("Escape")
+    find("cover", "Cover")
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("heading", name=re.compile("^Cover"))).to_be_visible()
+    find("name", "Name")
+    page.keyboard.press("Enter")
+    expect(page.get_by_label("Name", exact=True)).to_be_focused()
+    page.keyboard.press("Control+k")
+    page.keyboard.type("qqqq")
+    expect(finder).to_contain_text("Nothing here is called that")
+    page.keyboard.press("Escape")
+    expect(finder).to_have_count(0)

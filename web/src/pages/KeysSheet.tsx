@@ -23,6 +23,7 @@ const GROUPS: { title: string; keys: [string, string][] }[] = [
   {
     title: "Looking",
     keys: [
+      ["Ctrl K", "find a cover, a command, a row, a frame"],
       ["1 2 3 4", "plate, matte, cut-out, composite"],
       ["5 6", "tracker's eye, flat pane"],
       ["W", "the frame that needs a look most; again the next, with Shift back"],

@@ -1,3 +1,4 @@
+import { Finder } from "./Finder";
 import { markLooked } from "../state/looked";
 import { useQuery } from "@tanstack/react-query";
 import { useCallback, useEffect, useRef } from "react";
@@ -100,6 +101,7 @@ export function Workbench({ id }: { id: string }) {
       </div>
       <FrameStrip />
       <Reviewing />
+      <Finder />
     </div>
   );
 }
