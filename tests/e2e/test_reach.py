@@ -219,7 +219,8 @@ def test_things_commands_rows_and_frames_are_found_by_typing(open_shot: Open) ->
     find("name", "Name")
     page.keyboard.press("Enter")
     expect(page.get_by_label("Name", exact=True)).to_be_focused()
-    page.keyboard.press("Control+k")
+    page.keyboard.press("Control+k")  # also from within a field
+    expect(typed).to_be_focused()
     page.keyboard.type("qqqq")
     expect(finder).to_contain_text("Nothing here is called that")
     page.keyboard.press("Escape")

@@ -6,8 +6,7 @@ import {
   Dialog,
   DialogPanel,
 } from "@headlessui/react";
-import { useRef, useState } from "react";
-import { useHotkeys } from "react-hotkeys-hook";
+import { useEffect, useRef, useState } from "react";
 import { navigate } from "wouter/use-browser-location";
 
 import { goToWorst } from "../commands/choosing";
@@ -109,14 +108,18 @@ export function Finder() {
   const [all, setAll] = useState<Found[] | null>(null);
   const [typed, setTyped] = useState("");
   const input = useRef<HTMLInputElement>(null);
-  useHotkeys(
-    "mod+k",
-    () => {
+  useEffect(() => {
+    // On the way down, for fields keep what is typed in them to themselves.
+    const open = (event: KeyboardEvent) => {
+      if (event.key.toLowerCase() !== "k" || !(event.ctrlKey || event.metaKey)) return;
+      event.preventDefault();
+      event.stopPropagation();
       setTyped("");
       setAll(everything());
-    },
-    { preventDefault: true, enableOnFormTags: true },
-  );
+    };
+    window.addEventListener("keydown", open, true);
+    return () => window.removeEventListener("keydown", open, true);
+  }, []);
   const close = () => setAll(null);
   const choose = (found: Found | null) => {
     close();
