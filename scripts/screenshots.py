@@ -66,11 +66,14 @@ def matte(page: Page) -> None:
     workbench(page, "2", 1047, "Hand")
 
 
-def cutout(page: Page) -> None:
-    bench = workbench(page, "3", 1047, None)
-    page.keyboard.down("h")
-    page.wait_for_timeout(200)
+def beginning(page: Page) -> None:
+    """The hand that is found on a frame, as covers to begin with."""
+    bench = Bench.open(page, fresh=True)
+    bench.frame(1058)
     bench.settled()
+    bench.press("i")
+    page.get_by_test_id("starting").wait_for(timeout=60_000)
+    page.wait_for_timeout(1500)
 
 
 def composite(page: Page) -> None:
@@ -155,12 +158,16 @@ def looking(page: Page) -> None:
 def off(page: Page) -> None:
     """The place that is off most, marked, with what can be done about it."""
     looking(page)
-    page.get_by_test_id("worst").nth(1).get_by_role("link").click()
-    page.get_by_test_id("off").locator("polyline").first.wait_for(timeout=60_000)
+    page.get_by_test_id("worst").nth(3).get_by_role("link").click()
+    mark = page.get_by_test_id("off-mark").first
+    mark.wait_for(timeout=60_000)
     page.get_by_test_id("fit-here").scroll_into_view_if_needed()
     for _ in range(3):
-        page.mouse.move(480, 380)
+        box = mark.bounding_box()
+        assert box
+        page.mouse.move(box["x"] + box["width"] / 2, min(box["y"] + box["height"] / 2, 560))
         page.mouse.wheel(0, -240)
+        page.wait_for_timeout(300)
     page.wait_for_timeout(800)
 
 
@@ -249,7 +256,7 @@ VIEWS: dict[str, Callable[[Page], None]] = {
     "where-to-look": looking,
     "workbench-off": off,
     "workbench-matte": matte,
-    "workbench-cutout": cutout,
+    "workbench-beginning": beginning,
     "workbench-composite": composite,
     "workbench-drawing": drawing,
     "workbench-tracing": tracing,

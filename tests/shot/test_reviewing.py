@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from tests.builders import HAND, PANE, SQUARE, after, draft, empty_shot, shot_with_hand_and_pane, small_plate
 from wiseglove.shot.edits import AddCover, AddPane, LooksRight, OrderDepth, SetKey, ShapePoints
@@ -12,7 +14,7 @@ from wiseglove.shot.evaluated import EvaluatedShot
 from wiseglove.shot.lacks import lacks
 from wiseglove.shot.model import Outline
 from wiseglove.shot.report import report_of
-from wiseglove.shot.reviewing import Reviewer, Target, Weighing, looks_right, of_fit
+from wiseglove.shot.reviewing import Reviewer, Target, Weighing, calmed, looks_right, of_fit, runs_around
 
 
 def pictures(frame: int) -> np.ndarray:
@@ -130,3 +132,26 @@ def test_what_a_shot_lacks_is_told_the_next_thing_first() -> None:
     assert [lack.what for lack in lacks(moving)] == ["insert"]
     hidden = after(shot, OrderDepth(type="order-depth", depth=[PANE, *(d for d in shot.settings.depth if d != PANE)]))
     assert lacks(hidden)[-1].what == "order"
+
+
+@given(st.dictionaries(st.integers(1001, 1030), st.one_of(st.none(), st.floats(0, 40)), max_size=30))
+def test_a_fault_among_its_neighbours_stays_between_them_and_what_is_unknown_stays_so(
+    faults: dict[int, float | None],
+) -> None:
+    known = {f: v for f, v in faults.items() if v is not None}
+    told = calmed(faults)
+    assert told.keys() == known.keys()
+    for frame, value in told.items():
+        around = [known[f] for f in (frame - 1, frame, frame + 1) if f in known]
+        assert min(around) - 1e-9 <= value <= max(around) + 1e-9
+        assert len(around) > 1 or value == pytest.approx(known[frame])
+
+
+@given(st.lists(st.booleans(), min_size=3, max_size=40))
+def test_runs_round_a_line_hold_all_that_is_so_and_one_place_more_at_either_end(such: list[bool]) -> None:
+    runs = runs_around(np.array(such))
+    inner = [i for run in runs for i in (run if all(such) else run[1:-1]).tolist()]
+    assert set(inner) == {i for i, so in enumerate(such) if so}
+    if not all(such):
+        assert len(inner) == len(set(inner))
+        assert all(not such[run[0]] and not such[run[-1]] for run in runs)

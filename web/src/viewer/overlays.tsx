@@ -133,7 +133,7 @@ export function OffMarks({ b, v }: { b: Bench; v: View }) {
           data-testid="over"
           points={line(run as [number, number][])}
           stroke="#6cc0b3"
-          strokeOpacity={0.3}
+          strokeOpacity={0.45}
           strokeWidth={9}
           strokeLinecap="butt"
         />
