@@ -12,12 +12,14 @@ import time
 import urllib.request
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from fractions import Fraction
 from pathlib import Path
 
 from playwright.sync_api import Browser, sync_playwright
 
 from tests.builders import ffmpeg
-from wiseglove.demo import install
+from wiseglove.demo import install, presenter, scene
+from wiseglove.media.encode import FINE, MovieWriter
 from wiseglove.settings import Settings
 from wiseglove.store.cluster import Cluster, free_port
 from wiseglove.store.database import Database, migrate
@@ -33,8 +35,8 @@ CHROMIUM = [
     "--disable-sync",
     "--hide-scrollbars",
 ]
-PRESENTER, PRESENTED = "seed_presenter.mp4", 6
-"""The presenter's movie, and the frames of her short shot."""
+PRESENTED = 6
+"""Frames of the short shot of the presenter."""
 
 
 class Server:
@@ -90,11 +92,15 @@ def write_large_plate(footage: Path, out: Path) -> Path:
 
 
 def write_presented(footage: Path, out: Path) -> Path:
-    """The first frames of the presenter before her backing."""
-    ffmpeg(
-        "-i", footage / PRESENTER, "-frames:v", PRESENTED, "-c:v", "libx264", "-crf", "8", "-preset", "ultrafast", out
-    )
-    return out
+    """A few frames of the presenter before her backing; rendered once, beside the other footage."""
+    kept = footage / "presented.mp4"
+    if not kept.exists():
+        making = footage / f"presented.{os.getpid()}.mp4"
+        with MovieWriter(making, scene.WIDTH, scene.HEIGHT, Fraction(scene.RATE), FINE) as writer:
+            for index in range(PRESENTED):
+                writer.write(presenter.film(index).plate)
+        making.replace(kept)  # several may do so at once: all write the same
+    return Path(shutil.copyfile(kept, out))
 
 
 @contextmanager
