@@ -52,7 +52,7 @@ def serve(
             raise typer.Exit(2)
     uvicorn.run(
         create_app(settings), host=bind, port=port, log_level="warning", ws_per_message_deflate=False,
-        timeout_graceful_shutdown=2,
+        timeout_graceful_shutdown=2, timeout_keep_alive=75,  # longer than what asks keeps a connection, so that it ends it
     )  # fmt: skip
 
 

@@ -188,7 +188,7 @@ def test_keys_are_dragged_chosen_and_deleted_on_the_strip(open_shot: Open) -> No
     bench.press("Control+z")
     bench.last_done("Undid: Deleted 2 keys")
     bench.page.mouse.click(*bench.key_place(1028))
-    bench.page.get_by_role("button", name="Hold").click()
+    bench.page.get_by_role("button", name="Hold", exact=True).click()
     bench.last_done("Eased to hold")
     assert [k["ease"] for k in bench.elements("outline")[0]["keys"]] == ["smooth", "hold", "smooth"]
 

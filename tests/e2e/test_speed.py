@@ -80,7 +80,7 @@ def test_the_wheel_zooms_at_the_pointer_space_and_middle_button_pan_and_f_fits(o
     page.keyboard.up("Space")
     page.wait_for_timeout(100)
     assert np.abs(np.subtract(bench.place(400, 300), (x, y))).max() < 1.5
-    expect(page.get_by_role("button", name="Play")).to_be_visible()  # the tap was a drag
+    expect(page.get_by_role("button", name="Play", exact=True)).to_be_visible()  # the tap was a drag
     bench.press("0")
     page.wait_for_timeout(100)
     assert zoom(bench) == 100
