@@ -24,7 +24,7 @@ from wiseglove.store import shots
 from wiseglove.store.database import Database
 from wiseglove.store.tables import ShotRow
 
-CASES = int(os.environ.get("WISEGLOVE_FUZZ", "300"))
+CASES = int(os.environ.get("WISEGLOVE_FUZZ", "600"))
 LEFT_OUT = {"events"}
 """An endless stream."""
 IDS = (
