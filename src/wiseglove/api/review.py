@@ -149,7 +149,7 @@ def read_holes(shot_id: str, context: Ctx) -> HolesState:
     shot = load_shot(context, shot_id)
     with context.database.transaction() as session:
         made = holes.newest(session, shot.id)
-    return HolesState(revision=made and made[0], holes=_missed(context, shot))
+    return HolesState(revision=made and made[0], holes=holes.still_there(shot, made[1]) if made else [])
 
 
 @router.post("/holes", status_code=201)

@@ -62,7 +62,7 @@ def work(run: Run) -> Outcome:
         pane = shot.find(run.payload["pane"], Pane)
         if pane is None:
             raise StoreError("That pane is not in the shot any more. Nothing was made.")
-    corners = None if pane is None else _corners(shot, pane)
+    corners = None if pane is None else corners_of(shot, pane)
     frames = shot.plate.count if corners is None else len(corners)
     pictures = ExactPictures(run.settings.media)
     said: list[str] = []
@@ -94,7 +94,7 @@ def work(run: Run) -> Outcome:
     return Outcome(f"{name} is there. {' '.join(said)}", {}, settle, lambda: shutil.rmtree(folder, ignore_errors=True))
 
 
-def _corners(shot: EvaluatedShot, pane: Pane) -> dict[int, NDArray[np.float64]]:
+def corners_of(shot: EvaluatedShot, pane: Pane) -> dict[int, NDArray[np.float64]]:
     """A pane's corners on the frames on which it is not folded over."""
     frames = range(shot.plate.first, shot.plate.first + shot.plate.count)
     found = {frame: np.asarray(shot.corners_at(pane, frame), np.float64) for frame in frames}

@@ -15,10 +15,9 @@ from sqlalchemy.orm import Session
 
 from wiseglove.core.behind.difference import difference_matte
 from wiseglove.core.compositing.colour import to_eight_bits
-from wiseglove.core.geometry.homography import is_convex
 from wiseglove.core.review.holes import holes
 from wiseglove.core.review.matters import area_of
-from wiseglove.jobs.behind import ShotFrames
+from wiseglove.jobs.behind import ShotFrames, corners_of
 from wiseglove.jobs.behind_files import MOST_FRAMES, Frames, Request, UnknownBehindError, View, behind_of
 from wiseglove.jobs.run import Outcome, Run
 from wiseglove.shot.evaluated import EvaluatedShot
@@ -57,9 +56,7 @@ def holes_in(shot: EvaluatedShot, pictures: ExactPictures, frames: Frames, say: 
 def _of_pane(
     shot: EvaluatedShot, pane: Pane, pictures: ExactPictures, frames: Frames, say: Say
 ) -> Iterator[HoleReport]:
-    every = range(frames.first, frames.last + 1)
-    corners = {f: np.asarray(shot.corners_at(pane, f), np.float64) for f in every}
-    corners = {f: c for f, c in corners.items() if is_convex(c)}
+    corners = {f: c for f, c in corners_of(shot, pane).items() if frames.first <= f <= frames.last}
     view = View(Request("", corners, frames.first, frames.last), frames)
     behind = behind_of(view, lambda line: say(f"{pane.name}: {line}"))
     picked = np.unique(np.linspace(0, len(view.frames) - 1, min(FRAMES, len(view.frames))).round().astype(int))

@@ -3,6 +3,7 @@ import { toast } from "sonner";
 import { api, data, say, type FrameReview, type ShotReview } from "../api/client";
 import { bench, goTo, select, setBench } from "../state/bench";
 import { outlineOf, shapeOf } from "../state/lookups";
+import { marksHere } from "../state/slices/review";
 import { proposeCarryTo, proposeRighted } from "./proposals";
 import { send } from "./send";
 
@@ -114,10 +115,9 @@ export async function lookForHoles(shot_id: string) {
 
 /** What was found to be there and not held out on this frame, as covers to begin with. */
 export function proposeMissed() {
-  const { marks, frame, shot } = bench();
-  if (!marks || marks.frame !== frame || marks.revision !== shot?.revision) return;
-  const missed = marks.holes.filter((h) => h.what === "open");
-  if (!missed.length) return;
+  const { frame } = bench();
+  const missed = marksHere(bench())?.holes.filter((h) => h.what === "open");
+  if (!missed?.length) return;
   const starters = missed.map((h, i) => ({
     name: i ? `Missed ${i + 1}` : "Missed",
     outline: { kinds: h.outline.map(() => "smooth" as const), points: h.outline },
@@ -129,9 +129,7 @@ export function proposeMissed() {
 
 /** The stretches of an outline that seem to be off on this frame, the worst first, as its shape is now. */
 export function marksOf(outline: string) {
-  const { marks, frame, shot } = bench();
-  if (!marks || marks.frame !== frame || marks.revision !== shot?.revision) return [];
-  return marks.marks.filter((m) => m.outline === outline);
+  return (marksHere(bench())?.marks ?? []).filter((m) => m.outline === outline);
 }
 
 /** Choose an outline's worst stretch on this frame; whether there is one. */

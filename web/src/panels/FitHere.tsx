@@ -5,6 +5,7 @@ import { proposeThinning } from "../commands/proposals";
 import { carryHere, chooseWorst, looksRight, snapWorst } from "../commands/reviewing";
 import { send } from "../commands/send";
 import { setBench, useBench, useFrame } from "../state/bench";
+import { marksHere } from "../state/slices/review";
 import type { Settled } from "../state/types";
 import { Button } from "../ui/Button";
 import { Section } from "../ui/Section";
@@ -13,10 +14,9 @@ import { Row } from "./Row";
 /** How well the outline fits here, what can be done about it, and how it boils. */
 export function FitHere({ b, outline }: { b: Settled; outline: Outline }) {
   const frame = useFrame();
-  const shown = useBench((now) => now.marks);
+  const current = useBench(marksHere);
   const fits = b.review?.outlines[outline.id];
   const fault = fits?.fault[frame - fits.first];
-  const current = shown && shown.frame === frame && shown.revision === b.shot?.revision ? shown : null;
   const marks = current?.marks.filter((m) => m.outline === outline.id) ?? [];
   const right = current?.right.includes(outline.id) ?? false;
   const worst = marks[0]?.fault ?? 0;

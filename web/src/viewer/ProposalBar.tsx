@@ -1,7 +1,10 @@
+import type { ReactNode } from "react";
+
 import { Button } from "../ui/Button";
 import { useBench } from "../state/bench";
 import { dropProposal, keepProposal, proposeThinning, turnFrame } from "../commands/proposals";
 import { proposeMissed } from "../commands/reviewing";
+import { marksHere } from "../state/slices/review";
 import { turnStarter } from "../commands/starting";
 import { fits } from "../commands/trace";
 
@@ -14,12 +17,7 @@ export function ProposalBar() {
   if (!proposal && !fitting && !starting) return <MissedBar />;
   const proposed = proposal && (proposal.shapes[frame] ?? null);
   return (
-    <div
-      className="absolute top-2.5 left-1/2 z-10 flex max-w-[94%] -translate-x-1/2 items-center gap-2 rounded-md border border-line bg-cloth py-1 pr-1 pl-3 shadow-md"
-      role="status"
-      data-testid="proposal"
-      onPointerDown={(event) => event.stopPropagation()}
-    >
+    <Bar testId="proposal">
       {fitting && (
         <>
           <b>{fitting.points.length} points</b>
@@ -77,26 +75,32 @@ export function ProposalBar() {
       <Button small look="quiet" title="Drop it; nothing was changed  (Escape)" onClick={dropProposal}>
         Drop
       </Button>
+    </Bar>
+  );
+}
+
+/** A bar over the picture. */
+function Bar({ testId, children }: { testId: string; children: ReactNode }) {
+  return (
+    <div
+      className="absolute top-2.5 left-1/2 z-10 flex max-w-[94%] -translate-x-1/2 items-center gap-2 rounded-md border border-line bg-cloth py-1 pr-1 pl-3 shadow-md"
+      role="status"
+      data-testid={testId}
+      onPointerDown={(event) => event.stopPropagation()}
+    >
+      {children}
     </div>
   );
 }
 
 /** What was found to be missed on this frame, or held out too much, with a way to put it right. */
 function MissedBar() {
-  const marks = useBench((b) => b.marks);
-  const frame = useBench((b) => b.frame);
-  const revision = useBench((b) => b.shot?.revision);
+  const marks = useBench(marksHere);
   const resting = useBench((b) => !b.playing && !b.drag && !b.draft);
-  if (!marks || !resting || marks.frame !== frame || marks.revision !== revision || !marks.holes.length)
-    return null;
+  if (!marks?.holes.length || !resting) return null;
   const open = marks.holes.filter((h) => h.what === "open").length;
   return (
-    <div
-      className="absolute top-2.5 left-1/2 z-10 flex max-w-[94%] -translate-x-1/2 items-center gap-2 rounded-md border border-line bg-cloth py-1 pr-1 pl-3 shadow-md"
-      role="status"
-      data-testid="missed"
-      onPointerDown={(event) => event.stopPropagation()}
-    >
+    <Bar testId="missed">
       <span className="size-[7px] rounded-full bg-marigold" />
       {open > 0 ? (
         <>
@@ -108,7 +112,7 @@ function MissedBar() {
       ) : (
         <span className="pr-2">The bare pane is held out here: a cover is too wide</span>
       )}
-    </div>
+    </Bar>
   );
 }
 

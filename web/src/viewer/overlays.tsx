@@ -1,5 +1,6 @@
 import { frameBox, onScreen, placeOf } from "./frame";
 import { pathOf, shapeFrom, type Shape, segmentPath } from "../shapes/shape";
+import { marksHere } from "../state/slices/review";
 import { toScreen, type View } from "../state/view";
 import { Bench } from "../state/types";
 
@@ -115,8 +116,8 @@ export function Proposed({ b, v }: { b: Bench; v: View }) {
 
 /** Where outlines seem to be off on this frame: the stretch, thin, and a line of dots where its edge seems to be. */
 export function OffMarks({ b, v }: { b: Bench; v: View }) {
-  if (!b.marks || b.marks.frame !== b.frame || b.marks.revision !== b.shot?.revision || b.proposal || b.drag)
-    return null;
+  const found = marksHere(b);
+  if (!found || b.proposal || b.drag) return null;
   const line = (places: [number, number][]) =>
     places
       .map(([x, y]) =>
@@ -127,7 +128,7 @@ export function OffMarks({ b, v }: { b: Bench; v: View }) {
       .join(" ");
   return (
     <g fill="none" strokeLinecap="round" data-testid="off">
-      {b.marks.matters.map((run, i) => (
+      {found.matters.map((run, i) => (
         <polyline
           key={`over ${i}`}
           data-testid="over"
@@ -138,7 +139,7 @@ export function OffMarks({ b, v }: { b: Bench; v: View }) {
           strokeLinecap="butt"
         />
       ))}
-      {b.marks.holes.map((hole, i) => (
+      {found.holes.map((hole, i) => (
         <g key={`hole ${i}`} data-testid="hole">
           <polygon
             points={line(hole.outline.map(([x, y]) => [x!, y!]))}
@@ -154,7 +155,7 @@ export function OffMarks({ b, v }: { b: Bench; v: View }) {
           />
         </g>
       ))}
-      {b.marks.marks.map((mark, i) => (
+      {found.marks.map((mark, i) => (
         <g key={i} data-testid="off-mark" opacity={b.active && b.active !== mark.outline ? 0.55 : 1}>
           <polyline points={line(mark.ghost)} stroke={DARK} strokeOpacity={0.6} strokeWidth={3} />
           <polyline points={line(mark.ghost)} stroke="#e0a13a" strokeWidth={1.6} strokeDasharray="0.1 5" />
