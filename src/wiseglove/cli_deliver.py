@@ -67,6 +67,11 @@ def new(
     plate: Annotated[str, typer.Argument(help="A movie, a folder of pictures, or a pattern such as tap.%04d.png.")],
     out: Annotated[Path, typer.Option(help="The shot file to write.")],
     name: Annotated[str | None, typer.Option(help="What the shot is called.")] = None,
+    layer: Annotated[str, typer.Option(help="A layer of EXR pictures.")] = "",
+    light: Annotated[
+        Literal["usual", "display", "linear", "bt709"], typer.Option(help="How the plate's numbers are understood.")
+    ] = "usual",
+    lut: Annotated[Path | None, typer.Option(help="A .cube file that brings the plate to the display.")] = None,
 ) -> None:
     """Write a shot file for a plate, with nothing drawn yet."""
     from wiseglove.delivery.opened import Shot
@@ -75,7 +80,7 @@ def new(
     with _in_words():
         if out.exists():
             raise CannotWriteError(f"{out} is there already and is left as it is. Name another file.")
-        shot = Shot.new(plate, out, name)
+        shot = Shot.new(plate, out, name, layer, light, lut)
         shot.save()
         plate_ = shot.document.plate
         typer.echo(

@@ -10,6 +10,7 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 import pytest
 import uvicorn
 from fastapi.testclient import TestClient
@@ -88,6 +89,37 @@ def test_a_sequence_with_gaps_is_taken_only_when_the_artist_says_hold(
     assert (card["plate"]["first"], card["plate"]["count"]) == (1001, 5)
     reader = clip.ClipReader(settings.media / card["plate"]["media"])
     assert (reader.read(3) == numbered_picture(1002)).all()
+
+
+def test_a_table_that_comes_later_makes_it_another_clip_and_its_picture_another_one(
+    client: TestClient, take_in: TakeIn, work: Callable[[], None], tmp_path: Path, settings: Settings
+) -> None:
+    paths = write_sequence(tmp_path / "s", [1, 2])
+    plain = take_in(paths)["job"]["result"]["clip"]
+    at = f"/api/intakes/{send(client, paths)['id']}"
+    before = client.get(f"{at}/picture.jpg").content
+    swap = "LUT_3D_SIZE 2\n" + "\n".join(f"{g} {r} {b}" for b in (0, 1) for g in (0, 1) for r in (0, 1))
+    for content, name, words in (
+        (swap, "swap.txt", "is no .cube file"),
+        ("seeds", "swap.cube", "cannot be read as a look-up table"),
+    ):
+        answer = client.put(f"{at}/lut", params={"name": name}, content=content)
+        assert (answer.is_client_error, words in answer.json()["detail"]) == (True, True), answer.text
+    assert client.get(at).json()["understood"]["light"] == "usual"
+    refused = client.post(f"{at}/accept", json=correction(client.get(at).json(), light="lut"))
+    assert "No look-up table came" in refused.json()["detail"]
+    intake = client.put(f"{at}/lut", params={"name": "swap.cube"}, content=swap).json()
+    assert (intake["understood"]["light"], intake["understood"]["lut_name"]) == ("lut", "swap.cube")
+    assert client.get(f"{at}/picture.jpg").content != before
+    assert client.get(f"{at}/picture.jpg", params={"light": "usual"}).content == before
+    refused = client.post(f"{at}/accept", json=correction(intake, layer="lamp"))
+    assert "no layer “lamp”" in refused.json()["detail"]
+    client.post(f"{at}/accept", json=correction(intake, light="lut"))
+    work()
+    graded = client.get(at).json()["job"]["result"]["clip"]
+    assert graded != plain
+    seen = clip.ClipReader(settings.media / graded).read(1)
+    assert np.abs(seen / 257 - numbered_picture(2)[..., [1, 0, 2]]).max() < 0.02
 
 
 def test_the_same_files_again_share_one_clip(

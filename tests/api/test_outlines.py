@@ -72,6 +72,7 @@ def test_what_follows_the_picture_is_proposed_or_refused_and_never_stored(client
     [
         ("snap", {"frame": 3, "points": []}, 422, "outside the plate"),
         ("carry", {"frame": 1001, "to": 1001}, 422, "no further frame"),
+        ("carry", {"frame": 1001, "to": 1004, "shape": [[0.0] * 8]}, 422, "1 came to carry on from"),
         ("thin", {"tolerance": -1}, 422, "tolerance"),
         ("snap", {"outline": "nobody", "frame": 1001, "points": []}, 404, "not in the shot"),
         ("snap", {"frame": 1001, "points": [], "radius": 1e9}, 422, "radius"),

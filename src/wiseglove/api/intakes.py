@@ -2,23 +2,17 @@
 
 from __future__ import annotations
 
-import asyncio
 import contextlib
-import errno
-import hashlib
 import shutil
-from collections.abc import Collection, Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Sequence
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from typing import Annotated, Literal
 
-from fastapi import APIRouter, File, Request, Response, UploadFile
-from fastapi import Path as PathParameter
+from fastapi import APIRouter, Query, Response
 from pydantic import BaseModel, ConfigDict, Field
-from sqlalchemy import insert, select, text
+from sqlalchemy import insert, select
 from sqlalchemy.orm import Session
-from starlette.requests import ClientDisconnect
 
 from wiseglove.api.context import Context, Ctx
 from wiseglove.api.paging import LINKED, Page
@@ -28,6 +22,7 @@ from wiseglove.media.encode import jpeg
 from wiseglove.media.errors import MediaError
 from wiseglove.media.guarded import guarded
 from wiseglove.media.info import Understood
+from wiseglove.media.light import Light
 from wiseglove.media.probe import probe
 from wiseglove.shot.basics import new_id
 from wiseglove.store.errors import NotFoundError, StoreError
@@ -35,17 +30,10 @@ from wiseglove.store.jobs import Job, as_job
 from wiseglove.store.tables import IntakeFileRow, IntakeRow, JobRow, ShotRow
 
 router = APIRouter(prefix="/api/intakes", tags=["intakes"])
-MOST_BYTES = 1 << 62
-"""No limit of its own for a file's body: each is held to the size that was announced, and that to the settings."""
-SMALL = 4_000_000
-"""Bytes up to which a file is kept in memory until all of it is there, which saves a way to the database."""
-TOGETHER, TOGETHER_BYTES = 500, 32_000_000
-"""Files and bytes that come in one request."""
 ABANDONED = timedelta(minutes=20)
 """An intake whose files stopped coming is removed after this."""
 FORGOTTEN = timedelta(days=1)
 """An insert that was never accepted is removed after this."""
-FileNumber = Annotated[int, PathParameter(ge=0, le=50_000)]
 
 
 class FileClaim(BaseModel):
@@ -73,6 +61,8 @@ class Correction(BaseModel):
     rate_num: int = Field(ge=1, le=1_000_000)
     rate_den: int = Field(ge=1, le=1_000_000)
     pixel_aspect: float = Field(ge=0.1, le=10, allow_inf_nan=False)
+    layer: str = Field(default="", max_length=255)
+    light: Light = "usual"
     hold_gaps: bool = False
 
 
@@ -88,7 +78,8 @@ class Intake(Answer):
     job: Job | None = None
 
 
-def _as_intake(session: Session, row: IntakeRow) -> Intake:
+def as_intake(session: Session, row: IntakeRow) -> Intake:
+    """An intake with its newest job."""
     job = session.scalars(
         select(JobRow).where(JobRow.intake == row.id).order_by(JobRow.made_at.desc()).limit(1)
     ).first()
@@ -103,7 +94,8 @@ def _as_intake(session: Session, row: IntakeRow) -> Intake:
     )
 
 
-def _row(session: Session, intake_id: str, lock: bool = False) -> IntakeRow:
+def row_of(session: Session, intake_id: str, lock: bool = False) -> IntakeRow:
+    """An intake's row. Raises NotFoundError."""
     row = session.get(IntakeRow, intake_id, with_for_update=lock)
     if row is None:
         raise NotFoundError("This intake does not exist any more. Drop the files again.")
@@ -142,142 +134,7 @@ def begin(request: IntakeRequest, context: Ctx) -> Intake:
         ]
         session.execute(insert(IntakeFileRow), files)
         (context.settings.intakes / row.id / "source").mkdir(parents=True)
-        return _as_intake(session, row)
-
-
-@router.put("/{intake_id}/files/{number}", status_code=204, max_body_size=MOST_BYTES)
-async def receive(intake_id: str, number: FileNumber, request: Request, context: Ctx) -> Response:
-    """The bytes of one file, by its number in the announcement (0-based).
-
-    A file that is cut short leaves nothing behind and can be sent again.
-    """
-    length = request.headers.get("content-length", "")
-    if length.isdigit() and int(length) <= SMALL:
-        try:
-            content = await request.body()
-        except ClientDisconnect:
-            return Response(status_code=204)
-        await asyncio.to_thread(_keep, context, intake_id, {number: content})
-        return Response(status_code=204)
-    claim = (await asyncio.to_thread(context.database.within, _claims, intake_id, [number]))[number]
-    part = context.settings.intakes / intake_id / f"{new_id()}.part"
-    digest, received = hashlib.sha256(), 0
-    with _in_words(claim, part):
-        try:
-            with part.open("wb") as file:
-                async for chunk in request.stream():
-                    received += len(chunk)
-                    claim.check(received, whole=False)
-                    digest.update(chunk)
-                    await asyncio.to_thread(file.write, chunk)
-        except ClientDisconnect:
-            return Response(status_code=204)
-        claim.check(received, whole=True)
-        part.replace(part.parent / "source" / claim.kept_as)
-    await asyncio.to_thread(context.database.within, _note_received, intake_id, {number: digest.hexdigest()})
-    return Response(status_code=204)
-
-
-@router.post("/{intake_id}/files", status_code=204, max_body_size=TOGETHER_BYTES)
-def receive_together(
-    intake_id: str,
-    files: Annotated[list[UploadFile], File(max_length=TOGETHER, description="Each named by its number.")],
-    context: Ctx,
-) -> Response:
-    """Several small files at once, which is quicker than one by one; the file name of each is its number (0-based).
-
-    Either all of them are kept or none; what was refused or cut off can be sent again.
-    """
-    contents: dict[int, bytes] = {}
-    for file in files:
-        name = file.filename or ""
-        if not (name.isascii() and name.isdigit() and len(name) < 6) or int(name) in contents:
-            raise StoreError(
-                "The files sent together are not told apart by their numbers. Nothing was kept; send them again."
-            )
-        contents[int(name)] = file.file.read()
-    _keep(context, intake_id, contents)
-    return Response(status_code=204)
-
-
-def _keep(context: Context, intake_id: str, contents: Mapping[int, bytes]) -> None:
-    """Put files that are all there into their places, by number. Raises StoreError; then none of them counts as come."""
-    source = context.settings.intakes / intake_id / "source"
-    part = source.parent / f"{new_id()}.part"
-    with context.database.transaction() as session:
-        claims = _claims(session, intake_id, contents)
-        for number, content in contents.items():
-            claims[number].check(len(content), whole=True)
-        for number, content in contents.items():
-            with _in_words(claims[number], part):
-                part.write_bytes(content)
-                part.replace(source / claims[number].kept_as)
-        _note_received(session, intake_id, {n: hashlib.sha256(c).hexdigest() for n, c in contents.items()})
-
-
-@contextlib.contextmanager
-def _in_words(claim: _Claim, part: Path) -> Iterator[None]:
-    """What goes wrong with a file on its way to the disk, in words; what was written of it is removed."""
-    try:
-        yield
-    except FileNotFoundError as error:
-        raise NotFoundError("This intake was discarded meanwhile. Drop the files again.") from error
-    except OSError as error:
-        if error.errno in (errno.ENOSPC, errno.EDQUOT):
-            raise StoreError(
-                f"The server's disk is full, so “{claim.name}” could not be stored. Your file and all shots are as they "
-                "were. Make room there, then send it again."
-            ) from error
-        raise
-    finally:
-        part.unlink(missing_ok=True)
-
-
-@dataclass(frozen=True)
-class _Claim:
-    """What was announced of a file, and the name that it gets."""
-
-    name: str
-    size: int
-    kept_as: str
-
-    def check(self, received: int, whole: bool) -> None:
-        """Raise StoreError for more bytes than were announced, or, of the whole file, for fewer."""
-        if received > self.size:
-            raise StoreError(f"“{self.name}” is larger than was announced. Nothing was kept; send it again.")
-        if whole and received < self.size:
-            raise StoreError(
-                f"“{self.name}” was cut off after {received} of {self.size} bytes. Nothing was kept of it; send it again."
-            )
-
-
-CLAIMS = text(
-    "select f.number, f.name, f.size, f.kept_as, i.state from intake_files f join intakes i on i.id = f.intake "
-    "where f.intake = :intake and f.number = any(:numbers)"
-)
-RECEIVED = text(
-    "update intake_files f set sha256 = came.sha256 from unnest(cast(:numbers as integer[]), cast(:digests as text[])) "
-    "as came(number, sha256) where f.intake = :intake and f.number = came.number"
-)
-TOUCHED = text("update intakes set touched_at = now() where id = :intake and touched_at < now() - interval '1 minute'")
-"""As text, for they are sent for each of very many files."""
-
-
-def _claims(session: Session, intake_id: str, numbers: Collection[int]) -> dict[int, _Claim]:
-    found = session.execute(CLAIMS, {"intake": intake_id, "numbers": list(numbers)}).all()
-    if not found:
-        _row(session, intake_id)
-    claims = {row.number: _Claim(row.name, row.size, row.kept_as) for row in found if row.state == "receiving"}
-    unknown = [number for number in numbers if number not in claims]
-    if unknown:
-        raise StoreError(f"File {unknown[0]} was not announced for this intake. Drop the files again.")
-    return claims
-
-
-def _note_received(session: Session, intake_id: str, digests: Mapping[int, str]) -> None:
-    came = {"intake": intake_id, "numbers": list(digests), "digests": list(digests.values())}
-    session.execute(RECEIVED, came)
-    session.execute(TOUCHED, {"intake": intake_id})
+        return as_intake(session, row)
 
 
 def _files(session: Session, intake_id: str) -> Sequence[IntakeFileRow]:
@@ -289,9 +146,9 @@ def _files(session: Session, intake_id: str) -> Sequence[IntakeFileRow]:
 def understand(intake_id: str, context: Ctx) -> Intake:
     """Say what the files are. Where they cannot be taken in, the intake is removed and the reason told."""
     with context.database.transaction() as session:
-        row = _row(session, intake_id)
+        row = row_of(session, intake_id)
         if row.state in ("decoding", "done"):
-            return _as_intake(session, row)
+            return as_intake(session, row)
         files = _files(session, intake_id)
         purpose = row.purpose
     missing = next((f for f in files if f.sha256 is None), None)
@@ -309,17 +166,17 @@ def understand(intake_id: str, context: Ctx) -> Intake:
         _remove(context, intake_id)
         raise
     with context.database.transaction() as session:
-        row = _row(session, intake_id, lock=True)
+        row = row_of(session, intake_id, lock=True)
         if row.state in ("receiving", "understood", "failed"):
             row.understood, row.state = understood.model_dump(mode="json"), "understood"
-        return _as_intake(session, row)
+        return as_intake(session, row)
 
 
 @router.post("/{intake_id}/accept")
 def accept(intake_id: str, correction: Correction, context: Ctx) -> Intake:
     """Take the corrections and start decoding."""
     with context.database.transaction() as session:
-        row = _row(session, intake_id, lock=True)
+        row = row_of(session, intake_id, lock=True)
         if row.state not in ("understood", "failed") or row.understood is None:
             raise StoreError("This intake is being decoded already, or its files have not all come.")
         understood = Understood.model_validate(row.understood)
@@ -328,11 +185,21 @@ def accept(intake_id: str, correction: Correction, context: Ctx) -> Intake:
                 "Some frames are missing from this sequence. Nothing was taken in yet. Add the missing files, or "
                 "choose to hold the frame before each gap."
             )
+        _check_reading(understood, correction.layer, correction.light)
         corrected = understood.model_copy(update=correction.model_dump(exclude={"hold_gaps"}))
         row.understood = corrected.model_dump(mode="json")
         row.state, row.message = "decoding", ""
         context.queue.put(session, "take-in", f"Decoding {corrected.name}", {}, shot=row.shot, intake=row.id)
-        return _as_intake(session, row)
+        return as_intake(session, row)
+
+
+def _check_reading(understood: Understood, layer: str, light: Light) -> None:
+    if layer and layer not in understood.layers:
+        raise StoreError(f"These files have no layer “{layer}”. Nothing was taken in yet. Choose another layer.")
+    if light == "lut" and not understood.lut:
+        raise StoreError(
+            "No look-up table came for these files. Nothing was taken in yet. Choose one, or another light."
+        )
 
 
 @router.get("", responses=LINKED)
@@ -341,24 +208,31 @@ def list_intakes(context: Ctx, page: Page) -> list[Intake]:
     with context.database.transaction() as session:
         unfinished = IntakeRow.state.in_(["understood", "decoding", "failed"]) & (IntakeRow.purpose == "plate")
         rows = page.rows(session, select(IntakeRow).where(unfinished).order_by(IntakeRow.touched_at, IntakeRow.id))
-        return [_as_intake(session, row) for row in rows]
+        return [as_intake(session, row) for row in rows]
 
 
 @router.get("/{intake_id}")
 def read_intake(intake_id: str, context: Ctx) -> Intake:
     """One intake."""
     with context.database.transaction() as session:
-        return _as_intake(session, _row(session, intake_id))
+        return as_intake(session, row_of(session, intake_id))
 
 
 @router.get("/{intake_id}/picture.jpg", response_class=Response)
-def read_first_picture(intake_id: str, context: Ctx) -> Response:
-    """The first picture of what came, at most 680 pixels wide, to see whether it is the right one."""
+def read_first_picture(
+    intake_id: str,
+    context: Ctx,
+    layer: Annotated[str, Query(max_length=255)] = "",
+    light: Annotated[Light | None, Query()] = None,
+) -> Response:
+    """The first picture of what came, at most 680 pixels wide, to see whether it is the right one, layer and light included."""
     with context.database.transaction() as session:
-        row = _row(session, intake_id)
+        row = row_of(session, intake_id)
         if row.understood is None or row.state == "done":
             raise NotFoundError("These files are not here: not looked at yet, or taken in already.")
         understood = Understood.model_validate(row.understood)
+    _check_reading(understood, layer, light or understood.light)
+    understood = understood.model_copy(update={"layer": layer or understood.layer, "light": light or understood.light})
     source = context.settings.intakes / intake_id / "source"
     pixels = guarded(clip.first_picture, source, understood, memory=context.settings.limits.memory)
     return Response(jpeg(pixels, 88), media_type="image/jpeg", headers={"Cache-Control": "private, max-age=600"})
@@ -368,7 +242,7 @@ def read_first_picture(intake_id: str, context: Ctx) -> Response:
 def discard(intake_id: str, context: Ctx) -> Response:
     """Forget the intake and its files; a decoding that runs stops by itself."""
     with context.database.transaction() as session:
-        _row(session, intake_id)
+        row_of(session, intake_id)
     _remove(context, intake_id)
     return Response(status_code=204)
 

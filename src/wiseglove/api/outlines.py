@@ -5,7 +5,7 @@ from __future__ import annotations
 import time
 from functools import partial
 from threading import Lock
-from typing import Annotated
+from typing import Annotated, Any
 
 import numpy as np
 from cachetools import LRUCache, cached
@@ -43,8 +43,10 @@ DOUBTFUL = 0.5
 """Doubt from which a stretch of an outline is to be looked at."""
 FARTHEST_KEY = 24
 """Frames up to which a later key is carried back from."""
-LONGEST_CARRYING = 10.0
-"""Seconds after which what has been carried on is shown; the artist can go on from there."""
+LONGEST_CARRYING = 4.0
+"""Seconds after which what has been carried on is shown, and the page asks again from there."""
+LONGEST_BETWEEN = 10.0
+"""The same between two keys, from which everything begins anew each time."""
 MOST_CARRIED = 60
 """Frames of one request; the page asks again from the last one."""
 
@@ -94,6 +96,7 @@ class SnapRequest(BaseModel):
 class Proposal(Answer):
     """Shapes by frame that are proposed, how much each is to be believed, and why it went no further.
 
+    `unfinished`: time was over before the last frame; ask again from the last one that is here.
     `doubtful` are the segments of a frame's outline that are to be looked at, `where` the middle of the worst of them on the
     first such frame.
     """
@@ -102,6 +105,7 @@ class Proposal(Answer):
     sure: dict[int, float]
     moved: float = 0.0
     reason: str = ""
+    unfinished: bool = False
     where: Corner | None = None
     doubtful: dict[int, list[int]] = Field(default_factory=dict)
 
@@ -125,10 +129,12 @@ def propose_snap(shot_id: str, wanted: SnapRequest, context: Ctx) -> Proposal:
 class CarryRequest(BaseModel):
     """From which frame an outline is carried on, and up to which one; before it where that lies earlier.
 
-    tolerance: share of the outline that may be in doubt on a frame before it ends there.
+    tolerance: share of the outline that may be in doubt on a frame before it ends there. shape: the outline on that frame
+    where it was proposed only, and is no key yet.
     """
 
     outline: ElementId
+    shape: Annotated[list[Point] | None, Field(max_length=MOST_POINTS)] = None
     frame: int
     to: int
     tolerance: Annotated[float, Field(ge=0, le=1, allow_inf_nan=False)] = 0.6
@@ -149,7 +155,7 @@ def propose_carry(shot_id: str, wanted: CarryRequest, context: Ctx) -> Proposal:
         raise EditError("There is no further frame to carry the outline on to. Nothing was changed.")
     step = 1 if to > wanted.frame else -1
     frames = range(wanted.frame + step, to + step, step)[:MOST_CARRIED]
-    keys = {wanted.frame: rider.shape_at(wanted.frame)}
+    keys = {wanted.frame: _begun(rider, wanted)}
     following = [k.frame for k in rider.element.keys if (k.frame - wanted.frame) * step > 0]
     if following:
         key = min(following, key=lambda f: abs(f - wanted.frame))
@@ -164,7 +170,7 @@ def propose_carry(shot_id: str, wanted: CarryRequest, context: Ctx) -> Proposal:
 
     proposal = Proposal(shapes={}, sure={})
     ended = False
-    until = time.monotonic() + LONGEST_CARRYING
+    until = time.monotonic() + (LONGEST_CARRYING if len(keys) == 1 else LONGEST_BETWEEN)
 
     def over() -> bool:
         return ended or time.monotonic() > until
@@ -184,10 +190,21 @@ def propose_carry(shot_id: str, wanted: CarryRequest, context: Ctx) -> Proposal:
     if not proposal.shapes:
         why = proposal.reason or "The server is too busy to carry it on just now."
         raise EditError(f"{why} Nothing was changed; set this key by hand and go on from there, or try again.")
-    if not proposal.reason and len(proposal.shapes) < len(frames):
-        proposal.reason = "Keep these and press again to go on from there."
-    proposal.reason = _told(proposal, wanted.frame, proposal.reason, sorted(keys))
+    proposal.unfinished = not proposal.reason and len(proposal.shapes) < len(frames)
     return proposal
+
+
+def _begun(rider: Rider[Any], wanted: CarryRequest) -> Points:
+    """The shape that carrying on begins with. Raises EditError for one of another outline."""
+    now = rider.shape_at(wanted.frame)
+    if wanted.shape is None:
+        return now
+    shape = np.array(wanted.shape, np.float64)
+    if shape.shape != now.shape:
+        raise EditError(
+            f"The outline has {len(now)} points, but {len(shape)} came to carry on from. Nothing was changed; load the page again."
+        )
+    return shape
 
 
 def covered_by(context: Context, shot: EvaluatedShot) -> Covered | None:
@@ -206,20 +223,6 @@ def _behind(context: Context, made: str, size: tuple[int, int]) -> Behind | None
     finally:
         reader.close()
     return as_behind(pixels) if (pixels.shape[1], pixels.shape[0]) == size else None
-
-
-def _told(proposal: Proposal, since: int, ending: str, keys: list[int]) -> str:
-    """Over how many frames it went, where it is in doubt, and why it ends; nothing where it went all the way."""
-    parts = []
-    if proposal.doubtful:
-        first = min(proposal.doubtful, key=lambda f: abs(f - since))
-        parts.append(
-            f"Carried on over {len(proposal.shapes)} frames; on {len(proposal.doubtful)} of them, from {first}, parts are in "
-            "doubt: look at what is marked."
-        )
-    elif len(keys) > 1:
-        parts.append(f"Carried on over {len(proposal.shapes)} frames between the keys at {keys[0]} and {keys[1]}.")
-    return " ".join([*parts, *([ending] if ending else [])])
 
 
 def _take_in(proposal: Proposal, frame: int, points: Points, doubt: NDArray[np.float64]) -> None:

@@ -22,6 +22,7 @@ from wiseglove.delivery.preset import BUILT_IN, Preset, PresetError
 from wiseglove.delivery.run import Said, deliver
 from wiseglove.delivery.shot_file import ClipFound, FilePictures, Media
 from wiseglove.media.info import Limits
+from wiseglove.media.light import Light, Reading
 from wiseglove.settings import get_settings
 from wiseglove.shot.evaluated import EvaluatedShot
 from wiseglove.shot.model import Cover, Pane
@@ -52,10 +53,17 @@ class Shot:
         return cls(where, found.shot, found.media, Path(store) if store else None)
 
     @classmethod
-    def new(cls, plate: str, path: str | Path, name: str | None = None) -> Shot:
-        """A new shot of a plate (a movie, a folder or a pattern), not yet saved. Raises MediaError."""
+    def new(
+        cls, plate: str, path: str | Path, name: str | None = None, layer: str = "", light: Light = "usual",
+        lut: str | Path | None = None,
+    ) -> Shot:  # fmt: skip
+        """A new shot of a plate (a movie, a folder or a pattern), not yet saved. Raises MediaError.
+
+        layer: of an EXR. light: how its numbers are understood. lut: a .cube file, which says so by itself.
+        """
         where = Path(path)
-        document, media = shot_file.fresh(plate, where.resolve().parent, name, Limits())
+        reading = Reading(layer, "lut" if lut else light, Path(lut).resolve() if lut else None)
+        document, media = shot_file.fresh(plate, where.resolve().parent, name, Limits(), reading)
         return cls(where, document, media)
 
     def save(self, path: str | Path | None = None) -> None:

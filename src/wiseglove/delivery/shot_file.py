@@ -20,6 +20,7 @@ from wiseglove.media.clip import ClipReader, read_info
 from wiseglove.media.errors import MediaError
 from wiseglove.media.identity import content_id, hashed
 from wiseglove.media.info import Limits, MediaInfo, Understood
+from wiseglove.media.light import USUAL, Reading, check_lut
 from wiseglove.media.plate import found_files
 from wiseglove.media.probe import probe
 from wiseglove.shot.evaluated import EvaluatedShot
@@ -43,6 +44,8 @@ class Media(BaseModel):
 
     path: str | None = None
     """A movie, a folder of pictures, or a pattern such as tap.%04d.png, from the shot file's folder."""
+    lut: str | None = None
+    """The look-up table that brings it to the display, from the shot file's folder, where it has one."""
     info: MediaInfo | None = None
     """What is known about it."""
 
@@ -100,10 +103,17 @@ def parsed(found: Any, called: str) -> ShotFile:
         raise ShotFileError(f"{called} is not a whole shot file ({error}). It is as it was.") from error
 
 
-def fresh(plate: str, beside: Path, name: str | None, limits: Limits) -> tuple[Shot, dict[str, Media]]:
-    """A new shot of a plate's files, for a shot file in a folder. Raises MediaError."""
-    _, clip_id, info = _from_files(plate, None, limits)
-    media = {clip_id: Media(path=os.path.relpath(plate, beside).replace(os.sep, "/"), info=info)}
+def fresh(
+    plate: str, beside: Path, name: str | None, limits: Limits, reading: Reading = USUAL
+) -> tuple[Shot, dict[str, Media]]:
+    """A new shot of a plate's files, for a shot file in a folder. reading: their layer and light. Raises MediaError."""
+    _, clip_id, info = _from_files(plate, None, limits, reading)
+
+    def from_there(path: str | Path) -> str:
+        return os.path.relpath(path, beside).replace(os.sep, "/")
+
+    lut = from_there(reading.lut) if reading.lut else None
+    media = {clip_id: Media(path=from_there(plate), lut=lut, info=info)}
     return new_shot(clip_id[:12], (name or info.name)[:80] or "Shot", plate_of(clip_id, info)), media
 
 
@@ -129,7 +139,8 @@ class FilePictures(ExactPictures):
         if about is not None and about.path is not None:
             where = (self._file.parent / about.path).as_posix()
             try:
-                folder, there, info = _from_files(where, about.info, Limits())
+                lut = self._file.parent / about.lut if about.lut else None
+                folder, there, info = _from_files(where, about.info, Limits(), Reading(lut=lut))
             except MediaError as error:
                 if not (self._media / clip_id / "clip.json").is_file():
                     raise MediaError(
@@ -165,21 +176,40 @@ class ClipFound:
         return ClipReader(self._folder, self._info)
 
 
-def _from_files(where: str, known: MediaInfo | None, limits: Limits) -> tuple[Path, str, MediaInfo]:
-    """A clip straight from its files: their folder, its name by its contents, and what it is. Raises MediaError."""
+def _from_files(where: str, known: MediaInfo | None, limits: Limits, reading: Reading) -> tuple[Path, str, MediaInfo]:
+    """A clip straight from its files: their folder, its name by its contents, and what it is. Raises MediaError.
+
+    reading: its layer and light where nothing is known about it yet, and where its look-up table is.
+    """
     paths = found_files(where)
     understood: Understood = probe(paths, limits)
     if known is not None:  # what was corrected when it was taken in holds, and so do the files' own names
         kept = {
             k: getattr(known, k)
-            for k in ("first", "rate_num", "rate_den", "pixel_aspect", "numbers", "count", "upright")
+            for k in ("first", "rate_num", "rate_den", "pixel_aspect", "numbers", "count", "upright", "layer", "light")
         }
         understood = understood.model_copy(update={**kept, "notes": known.notes})
+    else:
+        if reading.layer and reading.layer not in understood.layers:
+            held = ", ".join(f"“{name}”" for name in understood.layers if name) or "none that are named"
+            raise MediaError(
+                f"{where} has no layer “{reading.layer}” (layers: {held}). Nothing was written. Name another."
+            )
+        understood = understood.model_copy(update={"layer": reading.layer, "light": reading.light})
     folder = paths[0].parent
+    if understood.light == "lut":
+        if reading.lut is None or not reading.lut.is_file():
+            raise MediaError(
+                f"The look-up table {reading.lut or 'of ' + where} is not there. Nothing was written. Say where it is."
+            )
+        check_lut(reading.lut, reading.lut.name)
+        about = {"lut": os.path.relpath(reading.lut, folder), "lut_name": reading.lut.name}
+        understood = understood.model_copy(update=about)
     index: list[int] = []
     if understood.kind == "movie":
         index = known.index if known is not None and known.index else [movie.time_of(f) for f in movie.frames(paths[0])]
         understood = understood.model_copy(update={"count": len(index)})
     info = MediaInfo(**{**understood.model_dump(), "index": index})
-    clip_id = content_id(understood, hashed(folder, understood.files))
+    tables = [understood.lut] if understood.light == "lut" else []
+    clip_id = content_id(understood, hashed(folder, [*understood.files, *tables]))
     return folder, clip_id, info

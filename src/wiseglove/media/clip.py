@@ -114,8 +114,9 @@ def _check_room(folder: Path, understood: Understood) -> None:
 
 def _decode_movie(source: Path, target: Path, understood: Understood, progress: Progress) -> MediaInfo:
     index: list[int] = []
+    reading = understood.reading(source)
     for frame in movie.frames(source / understood.files[0], understood.called(0)):
-        pixels = movie.to_rgb(frame)
+        pixels = reading.to_display(movie.to_rgb(frame))
         _check_size(pixels, understood, f"Picture {len(index) + 1}")
         write_display(target, len(index), pixels)
         index.append(movie.time_of(frame))
@@ -128,10 +129,11 @@ def _decode_movie(source: Path, target: Path, understood: Understood, progress: 
 
 def _decode_files(source: Path, target: Path, understood: Understood, progress: Progress) -> MediaInfo:
     last = -1
+    reading = understood.reading(source)
     for picture, number in enumerate(understood.numbers):
         if number != last:
             called = understood.called(number)
-            pixels = stills.read_picture(source / understood.files[number], called, understood.upright)
+            pixels = stills.read_picture(source / understood.files[number], called, understood.upright, reading)
             _check_size(pixels, understood, f"“{called}”")
         write_display(target, picture, pixels)
         last = number
@@ -162,11 +164,11 @@ def write_display(folder: Path, number: int, pixels: NDArray[Any]) -> None:
 def first_picture(source: Path, understood: Understood, width: int = 680) -> NDArray[np.uint8]:
     """The first picture of files that have not been decoded yet, RGB 8 bit, at most `width` wide."""
     path = source / understood.files[0]
-    called = understood.called(0)
+    called, reading = understood.called(0), understood.reading(source)
     if understood.kind == "movie":
-        pixels = movie.to_rgb(next(movie.frames(path, called)))
+        pixels = reading.to_display(movie.to_rgb(next(movie.frames(path, called))))
     else:
-        pixels = stills.read_picture(path, called, understood.upright)
+        pixels = stills.read_picture(path, called, understood.upright, reading)
     shown = to_eight_bits(pixels[..., :3])
     wide = round(understood.width * understood.pixel_aspect)
     scale = min(1.0, width / wide)
@@ -191,9 +193,12 @@ class ClipReader:
         """folder: of a decoded clip; or with `info`, where the source files themselves lie."""
         self.info = info or read_info(folder)
         self._source = folder if info else folder / "source"
+        self._reading = self.info.reading(self._source)
         self._movie: movie.MovieReader | None = None
         if self.info.kind == "movie":
-            self._movie = movie.MovieReader(self._source / self.info.files[0], self.info.index)
+            self._movie = movie.MovieReader(
+                self._source / self.info.files[0], self.info.index, self._reading.to_display
+            )
 
     def read(self, number: int) -> NDArray[Any]:
         """RGB or RGBA, uint8, uint16 or float32 (display-encoded). Numbers beyond the ends hold the end pictures."""
@@ -201,7 +206,9 @@ class ClipReader:
         if self._movie is not None:
             return self._movie.read(number)
         file = self.info.numbers[number]
-        return stills.read_picture(self._source / self.info.files[file], self.info.called(file), self.info.upright)
+        return stills.read_picture(
+            self._source / self.info.files[file], self.info.called(file), self.info.upright, self._reading
+        )
 
     def close(self) -> None:
         """Let go of the files."""

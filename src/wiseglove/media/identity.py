@@ -11,13 +11,16 @@ from wiseglove.media.probe import TURNED
 
 
 def content_id(understood: Understood, hashes: Mapping[str, str | None]) -> str:
-    """24 hexadecimal digits. hashes: SHA-256 of each of its files, by name."""
+    """24 hexadecimal digits. hashes: SHA-256 of each of its files, by name, and of its look-up table."""
     digest = hashlib.sha256()
     for name in understood.files:
         digest.update(str(hashes[name]).encode())
     # Pictures that are turned, as they were not always, are other pictures.
     turned = ("turned",) if TURNED in understood.notes else ()
-    digest.update(repr((understood.kind, understood.numbers, *turned)).encode())
+    # And so are those that are read in another way than usual.
+    read = (understood.layer, understood.light, hashes[understood.lut] if understood.light == "lut" else "")
+    unusual = (read,) if read != ("", "usual", "") else ()
+    digest.update(repr((understood.kind, understood.numbers, *turned, *unusual)).encode())
     return digest.hexdigest()[:24]
 
 

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from pathlib import Path
 from typing import Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from wiseglove.media.light import Light, Reading
 from wiseglove.media.rates import StandardRate
 
 MediaKind = Literal["movie", "sequence", "still"]
@@ -57,11 +59,20 @@ class Understood(BaseModel):
     """What the files were called by whoever sent them."""
     upright: bool = False
     """Whether pictures are turned as their files ask; clips taken in before that was done are not."""
+    layers: list[str] = Field(default=[], description="layers of an EXR that can be chosen; the first is the usual one")
+    layer: str = Field(default="", description="the layer that is shown; the usual one where empty")
+    light: Light = Field(default="usual", description="how the files' numbers are understood")
+    lut: str = Field(default="", description="the look-up table's file among the others")
+    lut_name: str = Field(default="", description="what the look-up table is called")
     numbers: list[int] = Field(default=[], description="for pictures: which file each frame comes from")
 
     def called(self, file: int) -> str:
         """What a file was called by whoever sent it."""
         return self.names[file] if file < len(self.names) else self.files[file]
+
+    def reading(self, source: Path) -> Reading:
+        """How its pictures are read, the files being in a folder."""
+        return Reading(self.layer, self.light, source / self.lut if self.lut else None)
 
 
 class MediaInfo(Understood):

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from bisect import bisect_left
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import closing
 from fractions import Fraction
 from itertools import pairwise
@@ -175,8 +175,11 @@ class MovieReader:
     Not for use by several threads at once.
     """
 
-    def __init__(self, path: Path, index: list[int]) -> None:
-        self._path, self._index = path, index
+    def __init__(
+        self, path: Path, index: list[int], shown: Callable[[NDArray[Any]], NDArray[Any]] = lambda pixels: pixels
+    ) -> None:
+        """shown: what is done with each picture that is read, as bringing it to the display."""
+        self._path, self._index, self._shown = path, index, shown
         self._unordered = any(b <= a for a, b in pairwise(index))
         """Whether the times do not rise from picture to picture, so that none is found by its time."""
         self._container, self._stream = open_movie(path)
@@ -188,7 +191,7 @@ class MovieReader:
     def read(self, number: int) -> NDArray[Any]:
         """Picture `number` (0-based) as by `to_rgb`, not to be written on. Raises MediaError."""
         if self._last is None or self._last[0] != number:
-            self._last = number, self._read(number)
+            self._last = number, self._shown(self._read(number))
         return self._last[1]
 
     def _read(self, number: int) -> NDArray[Any]:

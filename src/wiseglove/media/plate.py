@@ -13,14 +13,16 @@ from numpy.typing import NDArray
 from wiseglove.media import movie, stills
 from wiseglove.media.errors import MediaError
 from wiseglove.media.info import Limits
+from wiseglove.media.light import USUAL, Reading
 from wiseglove.media.probe import probe
 
 
 class PlateFiles:
     """Random access to the pictures of a plate by its own frame numbers; safe to use from several threads."""
 
-    def __init__(self, where: str, limits: Limits | None = None) -> None:
+    def __init__(self, where: str, limits: Limits | None = None, reading: Reading = USUAL) -> None:
         """where: a movie, a folder, or a pattern such as tap.%04d.png, tap.####.png or tap.*.png. Raises MediaError."""
+        self._reading = reading
         paths = found_files(where)
         self.about = probe(paths, limits)
         self._lock = threading.Lock()
@@ -28,7 +30,7 @@ class PlateFiles:
         if self.about.kind == "movie":
             index = [int(f.pts or 0) for f in movie.frames(paths[0])]
             self.about = self.about.model_copy(update={"count": len(index)})
-            self._movie = movie.MovieReader(paths[0], index)
+            self._movie = movie.MovieReader(paths[0], index, reading.to_display)
         self._folder = paths[0].parent
 
     @property
@@ -56,7 +58,8 @@ class PlateFiles:
         if self._movie is not None:
             with self._lock:
                 return self._movie.read(number)
-        return stills.read_picture(self._folder / self.about.files[self.about.numbers[number]])
+        path = self._folder / self.about.files[self.about.numbers[number]]
+        return stills.read_picture(path, reading=self._reading)
 
 
 def found_files(where: str) -> list[Path]:

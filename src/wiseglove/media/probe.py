@@ -10,6 +10,7 @@ from pathlib import Path
 from wiseglove.media import movie, stills
 from wiseglove.media.errors import MediaError
 from wiseglove.media.info import Gap, Limits, Understood
+from wiseglove.media.light import LUT_SUFFIX, check_lut
 
 NUMBERED = re.compile(r"^(?P<stem>.*?)(?P<number>\d+)(?P<suffix>\.[A-Za-z]+)$")
 LONGEST_NUMBER = 9
@@ -39,8 +40,14 @@ def probe(paths: list[Path], limits: Limits | None = None, names: list[str] | No
     Raises MediaError with what is wrong, what is safe and what to do.
     """
     files = [Named(p, n) for p, n in zip(paths, names or [p.name for p in paths], strict=True)]
+    tables = [f for f in files if f.suffix == LUT_SUFFIX]
+    if len(tables) > 1:
+        raise MediaError(
+            "Several look-up tables came along. Nothing was taken in. Drop one of them with the plate, or none."
+        )
+    files = [f for f in files if f.suffix != LUT_SUFFIX]
     if not files:
-        raise MediaError(f"No files came. Choose {KINDS}.")
+        raise MediaError(f"{'Only a look-up table came' if tables else 'No files came'}. Choose {KINDS}.")
     pictures = [f for f in files if f.suffix in stills.SUFFIXES]
     movies = [f for f in files if f.suffix not in stills.SUFFIXES]  # whatever their names end in: what is in them tells
     if movies and (len(movies) > 1 or pictures):
@@ -50,6 +57,10 @@ def probe(paths: list[Path], limits: Limits | None = None, names: list[str] | No
         )
     understood = movie.probe_movie(movies[0].path, movies[0].name) if movies else _probe_pictures(pictures)
     check_limits(understood, limits or Limits())
+    if tables:
+        check_lut(tables[0].path, tables[0].name)
+        table: dict[str, object] = {"light": "lut", "lut": tables[0].path.name, "lut_name": tables[0].name}
+        understood = understood.model_copy(update=table)
     return understood
 
 
@@ -153,5 +164,6 @@ def _understood(
         codec=ordered[0].suffix.lstrip("."),
         gaps=gaps,
         numbers=numbers,
+        layers=list(head.layers),
         notes=notes,
     )

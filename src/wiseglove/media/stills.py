@@ -8,13 +8,13 @@ from typing import Any
 
 import cv2
 import numpy as np
-import OpenEXR
 import tifffile
 from numpy.typing import NDArray
 from PIL import Image
 
-from wiseglove.core.compositing.colour import encode
+from wiseglove.media import exr
 from wiseglove.media.errors import MediaError
+from wiseglove.media.light import USUAL, Reading
 
 Image.MAX_IMAGE_PIXELS = None  # only headers are read with it, and how large a picture may be is decided on these
 SUFFIXES = {".png", ".jpg", ".jpeg", ".tif", ".tiff", ".exr"}
@@ -32,6 +32,8 @@ class Header:
     pixel_aspect: float = 1.0
     orientation: int = 1
     """How the file asks to be turned (Exif 2.32, tag 0x0112); 1 is upright already."""
+    layers: tuple[str, ...] = ()
+    """Layers of an EXR that can be chosen, the one that is usual first."""
 
 
 def _damaged(name: str) -> MediaError:
@@ -127,46 +129,30 @@ def _png_depth(path: Path) -> int:
 
 
 def _exr_header(path: Path) -> Header:
-    with OpenEXR.File(str(path), header_only=True) as file:
-        header = file.header()
-        (left, top), (right, bottom) = (np.asarray(corner).tolist() for corner in header["dataWindow"])
-        names = [channel.name for channel in header["channels"]]
-        half = _exr_types(path) == {HALF}
-        aspect = float(header.get("pixelAspectRatio", 1.0))
-        return Header(right - left + 1, bottom - top + 1, 16 if half else 32, True, "A" in names, aspect)
+    found = exr.contents(path)
+    first = exr.usual(found)
+    layers = (first, *(name for name in found.layers if name != first))
+    alpha = first in found.layers and found.layers[first].alpha is not None
+    return Header(
+        found.width,
+        found.height,
+        16 if found.half else 32,
+        True,
+        alpha,
+        found.pixel_aspect,
+        layers=layers if found.layers else (),
+    )
 
 
-HALF = 1
-"""Pixel type code of 16-bit floats in an EXR channel list."""
+def read_picture(path: Path, name: str | None = None, upright: bool = True, reading: Reading = USUAL) -> NDArray[Any]:
+    """Pixels as RGB (H, W, 3) or RGBA (H, W, 4): uint8, uint16, or float32 for EXR and float TIFF; display-encoded.
 
-
-def _exr_types(path: Path) -> set[int]:
-    """Pixel type codes of all channels, from the header's channel list.
-
-    The list is name, zero byte, int32 type, four bytes of flags, two int32 of sampling for each channel, and a
-    zero byte at its end (OpenEXR file layout; the library tells types only together with all pixels).
-    """
-    with path.open("rb") as file:
-        head = file.read(1 << 16)
-    mark = b"channels\0chlist\0"
-    place = head.index(mark) + len(mark) + 4
-    types = set()
-    while head[place]:
-        place = head.index(b"\0", place) + 1
-        types.add(int.from_bytes(head[place : place + 4], "little"))
-        place += 16
-    return types
-
-
-def read_picture(path: Path, name: str | None = None, upright: bool = True) -> NDArray[Any]:
-    """Pixels as RGB (H, W, 3) or RGBA (H, W, 4): uint8, uint16, or float32 display-encoded for EXR and float TIFF.
-
-    EXR holds linear light with premultiplied alpha; it is brought to straight alpha and the sRGB curve, values
-    above 1 kept. upright: turned as the file asks. name: see `read_header`. Raises MediaError for a damaged file.
+    EXR holds premultiplied alpha, which is brought to straight alpha; values above 1 are kept. upright: turned as the file
+    asks. reading: which layer, and how its numbers are understood. name: see `read_header`. Raises MediaError for a damaged file.
     """
     called = name or path.name
     if Path(called).suffix.lower() == ".exr":
-        return _read_exr(path, called)
+        return reading.to_display(_read_exr(path, called, reading.layer))
     tiff = Path(called).suffix.lower() in (".tif", ".tiff")  # which OpenCV turns by itself, whatever the flags say
     orientation = read_header(path, called).orientation if upright and not tiff else 1
     data = np.fromfile(path, np.uint8)
@@ -188,31 +174,25 @@ def read_picture(path: Path, name: str | None = None, upright: bool = True) -> N
     else:
         pixels = cv2.cvtColor(pixels, cv2.COLOR_BGR2RGB)
     if pixels.dtype not in (np.uint8, np.uint16):
-        return np.asarray(encode(np.asarray(pixels, np.float32)), np.float32)
-    return np.asarray(pixels)
+        pixels = np.asarray(pixels, np.float32)
+    return reading.to_display(np.asarray(pixels))
 
 
-def _read_exr(path: Path, called: str) -> NDArray[Any]:
+def _read_exr(path: Path, called: str, wanted: str) -> NDArray[np.float32]:
     try:
-        with OpenEXR.File(str(path), separate_channels=True) as file:
-            channels = {name: np.asarray(c.pixels, np.float32) for name, c in file.channels().items()}
-    except MemoryError:
+        found = exr.contents(path)
+        layer = found.layers.get(wanted or exr.usual(found))
+        if layer is None:
+            held = ", ".join(f"“{name}”" for name in found.layers) or "none"
+            raise MediaError(
+                f"“{called}” holds no pictures{f' of a layer “{wanted}”' if wanted else ''} (layers: {held}). Nothing was taken "
+                "in. Choose another layer, or export it with plain RGB channels."
+            )
+        rgb, alpha = exr.read_layer(path, layer)
+    except (MediaError, MemoryError):
         raise
     except Exception as error:  # whatever the library has to say about a stranger's file
         raise _damaged(called) from error
-    if {"R", "G", "B"} <= channels.keys():
-        planes = [channels[name] for name in "RGB"]
-    elif "Y" in channels:
-        planes = [channels["Y"]] * 3
-    else:
-        held = ", ".join(sorted(channels)) or "none"
-        raise MediaError(
-            f"“{called}” holds no R, G, B or Y channels at its top level (it has: {held}). "
-            "Nothing was taken in. Export it with plain RGB channels."
-        )
-    rgb = np.stack(planes, axis=-1)
-    alpha = channels.get("A")
     if alpha is None:
-        return np.asarray(encode(rgb), np.float32)
-    straight = rgb / np.where(alpha > 0, alpha, 1)[..., None]
-    return np.asarray(np.concatenate([encode(straight), alpha[..., None]], axis=2), np.float32)
+        return rgb
+    return np.concatenate([rgb / np.where(alpha > 0, alpha, 1)[..., None], alpha[..., None]], axis=2)

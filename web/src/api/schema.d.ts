@@ -296,6 +296,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/intakes/{intake_id}/lut": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Receive Lut
+         * @description The look-up table (.cube) that brings these files to the display; its bytes are the body. It replaces an earlier one.
+         */
+        put: operations["receive_lut"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/intakes/{intake_id}/picture.jpg": {
         parameters: {
             query?: never;
@@ -305,7 +325,7 @@ export interface paths {
         };
         /**
          * Read First Picture
-         * @description The first picture of what came, at most 680 pixels wide, to see whether it is the right one.
+         * @description The first picture of what came, at most 680 pixels wide, to see whether it is the right one, layer and light included.
          */
         get: operations["read_first_picture"];
         put?: never;
@@ -2062,13 +2082,25 @@ export interface components {
          * CarryRequest
          * @description From which frame an outline is carried on, and up to which one; before it where that lies earlier.
          *
-         *     tolerance: share of the outline that may be in doubt on a frame before it ends there.
+         *     tolerance: share of the outline that may be in doubt on a frame before it ends there. shape: the outline on that frame
+         *     where it was proposed only, and is no key yet.
          */
         CarryRequest: {
             /** Frame */
             frame: number;
             /** Outline */
             outline: string;
+            /** Shape */
+            shape?: [
+                number,
+                number,
+                number,
+                number,
+                number,
+                number,
+                number,
+                number
+            ][] | null;
             /** To */
             to: number;
             /**
@@ -2232,6 +2264,17 @@ export interface components {
              * @default false
              */
             hold_gaps?: boolean;
+            /**
+             * Layer
+             * @default
+             */
+            layer?: string;
+            /**
+             * Light
+             * @default usual
+             * @enum {string}
+             */
+            light?: "usual" | "display" | "linear" | "bt709" | "lut";
             /** Name */
             name: string;
             /** Pixel Aspect */
@@ -3944,6 +3987,37 @@ export interface components {
              * @enum {string}
              */
             kind: "movie" | "sequence" | "still";
+            /**
+             * Layer
+             * @description the layer that is shown; the usual one where empty
+             * @default
+             */
+            layer: string;
+            /**
+             * Layers
+             * @description layers of an EXR that can be chosen; the first is the usual one
+             * @default []
+             */
+            layers: string[];
+            /**
+             * Light
+             * @description how the files' numbers are understood
+             * @default usual
+             * @enum {string}
+             */
+            light: "usual" | "display" | "linear" | "bt709" | "lut";
+            /**
+             * Lut
+             * @description the look-up table's file among the others
+             * @default
+             */
+            lut: string;
+            /**
+             * Lut Name
+             * @description what the look-up table is called
+             * @default
+             */
+            lut_name: string;
             /** Name */
             name: string;
             /**
@@ -5346,6 +5420,7 @@ export interface components {
          * Proposal
          * @description Shapes by frame that are proposed, how much each is to be believed, and why it went no further.
          *
+         *     `unfinished`: time was over before the last frame; ask again from the last one that is here.
          *     `doubtful` are the segments of a frame's outline that are to be looked at, `where` the middle of the worst of them on the
          *     first such frame.
          */
@@ -5381,6 +5456,11 @@ export interface components {
             sure: {
                 [key: string]: number;
             };
+            /**
+             * Unfinished
+             * @default false
+             */
+            unfinished: boolean;
             /** Where */
             where: [
                 number,
@@ -7152,6 +7232,37 @@ export interface components {
              * @enum {string}
              */
             kind: "movie" | "sequence" | "still";
+            /**
+             * Layer
+             * @description the layer that is shown; the usual one where empty
+             * @default
+             */
+            layer: string;
+            /**
+             * Layers
+             * @description layers of an EXR that can be chosen; the first is the usual one
+             * @default []
+             */
+            layers: string[];
+            /**
+             * Light
+             * @description how the files' numbers are understood
+             * @default usual
+             * @enum {string}
+             */
+            light: "usual" | "display" | "linear" | "bt709" | "lut";
+            /**
+             * Lut
+             * @description the look-up table's file among the others
+             * @default
+             */
+            lut: string;
+            /**
+             * Lut Name
+             * @description what the look-up table is called
+             * @default
+             */
+            lut_name: string;
             /** Name */
             name: string;
             /**
@@ -7957,9 +8068,45 @@ export interface operations {
             };
         };
     };
+    receive_lut: {
+        parameters: {
+            query: {
+                name: string;
+            };
+            header?: never;
+            path: {
+                intake_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Intake"];
+                };
+            };
+            /** @description A problem (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     read_first_picture: {
         parameters: {
-            query?: never;
+            query?: {
+                layer?: string;
+                light?: ("usual" | "display" | "linear" | "bt709" | "lut") | null;
+            };
             header?: never;
             path: {
                 intake_id: string;

@@ -75,38 +75,71 @@ async function proposeCarried(
 ) {
   const { shot, active } = bench();
   if (!shot || !outlineOf(bench(), active)) return;
-  const start: Proposal = {
-    kind: "carry",
-    element: active!,
-    shapes: {},
-    sure: {},
-    kept: new Set(),
-    text: "Following the picture …",
-  };
-  setBench({ proposal: start });
+  const going = {};
+  const still = () => bench().proposal?.going === going;
+  setBench({ proposal: { ...nothingYet(active!), going } });
   try {
-    const body = { outline: active!, frame, to, tolerance };
-    const found = await data<Proposed>(
-      api.POST("/api/shots/{shot_id}/carry", { params: { path: { shot_id: shot.id } }, body }),
-    );
-    if (bench().proposal !== start) return;
-    const every = Object.entries(shapesOf(found)).map(([f, shape]) => [Number(f), shape] as const);
-    const shapes = Object.fromEntries(every.filter(([f]) => wanted(f)));
-    if (points) for (const f of Object.keys(shapes).map(Number)) shapes[f] = stretchOf(shapes[f]!, f, points);
-    const count = Object.keys(shapes).length;
-    const text = found.reason || `Carried on over ${count} ${count === 1 ? "frame" : "frames"}`;
-    const doubtful = found.doubtful ?? {};
-    const begins = Object.keys(doubtful)
-      .map(Number)
-      .sort((x, y) => Math.abs(x - frame) - Math.abs(y - frame));
-    const lost = found.where ? { at: found.where as [number, number], frames: begins.slice(0, 1) } : null;
-    setBench({
-      proposal: { ...start, shapes, sure: found.sure, kept: framesOf(shapes), text, lost, doubtful },
-    });
+    // The server answers after a few seconds with what it has; from there it is asked again, and what came is shown already.
+    let [from, shape] = [frame, undefined as PointRow[] | undefined];
+    for (;;) {
+      const body = { outline: active!, frame: from, to, tolerance, shape };
+      const found = await data<Proposed>(
+        api.POST("/api/shots/{shot_id}/carry", { params: { path: { shot_id: shot.id } }, body }),
+      );
+      const before = bench().proposal;
+      if (!before || !still()) return;
+      const came = Object.entries(shapesOf(found)).map(([f, s]) => [Number(f), s] as const);
+      const fresh = Object.fromEntries(came.filter(([f]) => wanted(f)));
+      if (points) for (const f of Object.keys(fresh).map(Number)) fresh[f] = stretchOf(fresh[f]!, f, points);
+      const shown = added(before, fresh, found, frame);
+      setBench({ proposal: found.unfinished ? shown : { ...shown, going: undefined } });
+      if (!found.unfinished) return;
+      from = came.reduce((last, [f]) => (Math.abs(f - frame) > Math.abs(last - frame) ? f : last), from);
+      shape = found.shapes[from] as PointRow[];
+    }
   } catch (error) {
-    if (bench().proposal === start) setBench({ proposal: null });
+    if (!still()) return;
+    // What has come so far stays to be kept or dropped.
+    const { proposal } = bench();
+    setBench({ proposal: proposal?.kept.size ? { ...proposal, going: undefined } : null });
     say(error);
   }
+}
+
+const nothingYet = (element: string): Proposal => ({
+  kind: "carry",
+  element,
+  shapes: {},
+  sure: {},
+  kept: new Set(),
+  text: "Following the picture …",
+});
+
+/** A proposal with what else was carried on, and in words how far it is. */
+function added(before: Proposal, fresh: Record<number, Shape>, found: Proposed, start: number): Proposal {
+  const shapes = { ...before.shapes, ...fresh };
+  const doubtful = { ...before.doubtful, ...found.doubtful };
+  const begins = Object.keys(doubtful)
+    .map(Number)
+    .sort((x, y) => Math.abs(x - start) - Math.abs(y - start));
+  const count = Object.keys(shapes).length;
+  const parts = [`Carried on over ${count} ${count === 1 ? "frame" : "frames"}`];
+  if (begins.length)
+    parts.push(
+      `; on ${begins.length} of them, from ${begins[0]}, parts are in doubt: look at what is marked`,
+    );
+  parts.push(found.unfinished ? ", going on …" : found.reason ? `. ${found.reason}` : "");
+  return {
+    ...before,
+    shapes,
+    doubtful,
+    sure: { ...before.sure, ...found.sure },
+    kept: new Set([...before.kept, ...framesOf(fresh)]),
+    text: parts.join(""),
+    lost:
+      before.lost ??
+      (found.where ? { at: found.where as [number, number], frames: begins.slice(0, 1) } : null),
+  };
 }
 
 /** A proposed shape in some points only; in the others the active outline as it is on that frame. */

@@ -1,4 +1,4 @@
-import { useState, type ReactNode } from "react";
+import { useState } from "react";
 
 import { bounds } from "../api/bounds";
 import type { Correction, Understood } from "../api/client";
@@ -6,6 +6,8 @@ import { rateText } from "../state/plate";
 import { Button } from "../ui/Button";
 import { NumberField } from "../ui/NumberField";
 import { TextField } from "../ui/TextField";
+import { Fact } from "./Fact";
+import { ReadAs } from "./ReadAs";
 
 /** Common frame rates; NTSC's ones are exact fractions (SMPTE ST 12-1). */
 const RATES: [number, number][] = [
@@ -43,18 +45,20 @@ export function Understanding({
     rate_num: u.rate_num,
     rate_den: u.rate_den,
     pixel_aspect: u.pixel_aspect,
+    layer: u.layer,
+    light: u.light,
     hold_gaps: false,
   });
   const change = (part: Partial<Correction>) => setC({ ...c, ...part });
   return (
     <fieldset disabled={busy} className="disabled:opacity-60">
-      <Seen id={id} u={u} first={c.first} />
+      <Seen id={id} u={u} correction={c} />
       {u.notes.map((note) => (
         <p key={note} className="mb-2 border-l-[3px] border-marigold pl-3">
           {note}
         </p>
       ))}
-      <Corrections u={u} correction={c} change={change} />
+      <Corrections id={id} u={u} correction={c} change={change} />
       <div className="flex gap-2">
         <Button
           look="main"
@@ -71,12 +75,14 @@ export function Understanding({
   );
 }
 
-function Seen({ id, u, first }: { id: string; u: Understood; first: number }) {
+function Seen({ id, u, correction: c }: { id: string; u: Understood; correction: Correction }) {
   const { gaps } = u;
+  const first = c.first;
+  const read = new URLSearchParams({ layer: c.layer ?? "", light: c.light ?? "usual", lut: u.lut });
   return (
     <div className="mb-5 grid grid-cols-[340px_minmax(0,1fr)] gap-x-8">
       <img
-        src={`/api/intakes/${id}/picture.jpg`}
+        src={`/api/intakes/${id}/picture.jpg?${read}`}
         alt="The first frame"
         className="max-h-60 w-full rounded-md bg-table object-contain"
       />
@@ -115,7 +121,7 @@ function Seen({ id, u, first }: { id: string; u: Understood; first: number }) {
   );
 }
 
-function Corrections({ u, correction: c, change }: Changing & { u: Understood }) {
+function Corrections({ id, u, correction: c, change }: Changing & { id: string; u: Understood }) {
   const missing = u.gaps.reduce((n, g) => n + g.last - g.first + 1, 0);
   return (
     <div className="my-5 grid gap-y-2.5 border-t border-line pt-5">
@@ -142,6 +148,7 @@ function Corrections({ u, correction: c, change }: Changing & { u: Understood })
           onCommit={(pixel_aspect) => change({ pixel_aspect })}
         />
       </Fact>
+      <ReadAs id={id} u={u} correction={c} change={change} />
       {u.gaps.length > 0 && (
         <Fact label="Gaps">
           <label className="flex items-center gap-2">
@@ -200,14 +207,5 @@ function Rate({ correction: c, nearest, change }: Changing & { nearest: Understo
         </span>
       )}
     </Fact>
-  );
-}
-
-function Fact({ label, children }: { label: string; children: ReactNode }) {
-  return (
-    <div className="grid grid-cols-[130px_minmax(0,1fr)] items-center">
-      <span className="text-ink-soft">{label}</span>
-      <span className="min-w-0">{children}</span>
-    </div>
   );
 }

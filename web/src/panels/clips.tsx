@@ -64,7 +64,7 @@ export function TakeIn(props: {
     setSent(0);
     try {
       const intake = await upload(files, { purpose: "insert", shot }, setSent, new AbortController().signal);
-      const { name, first, rate_num, rate_den, pixel_aspect, gaps } = intake.understood!;
+      const { name, first, rate_num, rate_den, pixel_aspect, layer, light, gaps } = intake.understood!;
       if (gaps.length) toast("Some frames of this sequence are missing; the frame before each gap is held.");
       setExpected(intake.id);
       await data<Intake>(
@@ -76,6 +76,8 @@ export function TakeIn(props: {
             rate_num: rate_num,
             rate_den: rate_den,
             pixel_aspect: pixel_aspect,
+            layer,
+            light,
             hold_gaps: true,
           },
         }),

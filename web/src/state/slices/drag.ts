@@ -44,6 +44,8 @@ export interface Proposal {
   doubtful?: Record<number, number[]>;
   /** The worst of them on the first such frame. */
   lost?: { at: [number, number]; frames: number[] } | null;
+  /** Carrying on that is still going on, and adds to it. */
+  going?: object;
 }
 
 /** A point of a carrier that is being dragged, or whose squares are. */
