@@ -228,3 +228,31 @@ def test_subjects_alone_are_a_delivery(client: TestClient, shot: EvaluatedShot, 
     names = [name for name in unpacked(client, job) if not name.endswith(".json")]
     assert names
     assert all("Who" in name for name in names)
+
+
+def test_presets_are_kept_by_name_replaced_and_forgotten(client: TestClient) -> None:
+    mine = {"name": "For the edit", "items": [{"what": "union", "form": "png8"}]}
+    assert client.put("/api/presets", json=mine).status_code == 204
+    assert client.put("/api/presets", json={**mine, "handles": 8}).status_code == 204
+    known = client.get("/api/presets").json()
+    assert [(p["name"], p["handles"]) for p in known["own"]] == [("For the edit", 8)]
+    taken = client.put("/api/presets", json={**mine, "name": known["presets"][0]["name"]})
+    assert (taken.status_code, "stays as it is" in taken.json()["detail"]) == (422, True)
+    assert client.put("/api/presets", json={**mine, "items": []}).status_code == 422
+    assert client.delete("/api/presets/For the edit").status_code == 204
+    assert client.delete("/api/presets/For the edit").status_code == 404
+    assert client.get("/api/presets").json()["own"] == []
+
+
+def test_a_comment_goes_along_with_the_delivery(
+    client: TestClient, shot: EvaluatedShot, work: Callable[[], None]
+) -> None:
+    versions = f"/api/shots/{shot.id}/versions"
+    made = client.post(versions, json={"name": "First", "comment": "Thumb still rough.", "frame": 86}).json()
+    for more, said in (
+        ({"of": made["number"]}, "Thumb still rough."),
+        ({"of": made["number"], "comment": "Final."}, "Final."),
+        ({}, ""),
+    ):
+        package = unpacked(client, ordered(client, shot, work, ("shot", "json"), **more))
+        assert json.loads(package["manifest.json"])["comment"] == said

@@ -8,6 +8,8 @@ import zipfile
 from collections.abc import Callable
 from pathlib import Path
 
+import cv2
+import numpy as np
 from playwright.sync_api import expect
 
 from tests.e2e.bench import Bench
@@ -70,3 +72,36 @@ def test_outlines_of_a_file_come_in_and_one_undo_takes_them_back(open_shot: Open
     (tmp_path / "wrong.json").write_text(json.dumps({"nothing": 1}))
     bench.page.get_by_test_id("bring-in").set_input_files(tmp_path / "wrong.json")
     expect(bench.page.get_by_text("no JSON that is known here")).to_be_visible()
+
+
+def test_a_preset_is_kept_under_a_name_and_there_when_the_page_is_opened_again(open_shot: Open) -> None:
+    bench = open_shot("Panel tap")
+    page = bench.page
+    page.get_by_role("link", name="Deliver").click()
+    keep = page.get_by_role("button", name="Keep", exact=True)
+    expect(keep).to_be_disabled()  # the first preset's own name
+    name = page.get_by_label("Name of the preset")
+    name.fill("Mattes only")
+    name.press("Enter")
+    page.get_by_role("button", name="Leave out").last.click()
+    keep.click()
+    expect(page.get_by_role("button", name="Forget Mattes only")).to_be_visible()
+    page.reload()
+    page.get_by_role("button", name="Begin with").click()
+    page.get_by_role("option", name="Mattes only").click()
+    expect(page.get_by_role("button", name="Leave out")).to_have_count(2)
+    page.get_by_role("button", name="Forget Mattes only").click()
+    expect(page.get_by_role("button", name="Forget Mattes only")).to_have_count(0)
+
+
+def test_mattes_become_a_cover(open_shot: Open, tmp_path: Path) -> None:
+    bench = open_shot("Panel tap", fresh=True)
+    pictures = []
+    for frame in (1001, 1002, 1003):
+        matte = np.zeros((720, 1280), np.uint8)
+        cv2.circle(matte, (300 + 20 * (frame - 1001), 300), 120, 255, -1, cv2.LINE_AA)
+        pictures.append(tmp_path / f"pot.{frame}.png")
+        cv2.imwrite(str(pictures[-1]), matte)
+    bench.press("Escape")
+    bench.page.get_by_test_id("mattes-files").set_input_files(pictures)
+    expect(bench.page.locator("[data-testid^=card-]").filter(has_text="pot")).to_be_visible(timeout=90_000)

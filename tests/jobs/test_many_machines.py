@@ -9,9 +9,12 @@ import sys
 import time
 from collections.abc import Callable, Iterator
 from pathlib import Path
+from uuid import uuid4
 
+import boto3
 import cv2
 import pytest
+from moto.server import ThreadedMotoServer
 from sqlalchemy import select
 
 from tests.builders import draft, numbered_picture
@@ -27,12 +30,13 @@ from wiseglove.settings import Settings
 from wiseglove.shot.edits import AddCover
 from wiseglove.shot.evaluated import EvaluatedShot
 from wiseglove.shot.model import new_shot
-from wiseglove.store import chunks, clips, jobs
+from wiseglove.store import chunks, clips, jobs, workers
 from wiseglove.store.database import Database
+from wiseglove.store.errors import StoreError
 from wiseglove.store.objects import Objects
 from wiseglove.store.tables import ChunkRow, JobRow
 
-COUNT, WIDE, HIGH = 120, 640, 480
+COUNT, WIDE, HIGH = 144, 640, 480
 PRESET = {
     "items": [
         {"what": "union", "form": "png16"},
@@ -58,9 +62,29 @@ def plate_in(store: Objects, folder: Path) -> EvaluatedShot:
     return shot.advanced(shot.document.with_elements(edit.apply(shot).after, 1))
 
 
+@pytest.fixture(scope="module")
+def buckets() -> Iterator[Callable[[], str]]:
+    """A store behind the S3 protocol, on loopback; each process finds it by the environment. Makes a bucket."""
+    server = ThreadedMotoServer("127.0.0.1", 0)
+    server.start()
+    _, port = server.get_host_and_port()
+    with pytest.MonkeyPatch.context() as patch:
+        for name, value in {"ENDPOINT_URL": f"http://127.0.0.1:{port}", "ACCESS_KEY_ID": "made", "SECRET_ACCESS_KEY": "up",
+                            "DEFAULT_REGION": "us-east-1"}.items():  # fmt: skip
+            patch.setenv(f"AWS_{name}", value)
+
+        def made() -> str:
+            name = f"greenhouse-{uuid4().hex[:8]}"
+            boto3.client("s3").create_bucket(Bucket=name)
+            return name
+
+        yield made
+    server.stop()
+
+
 @pytest.fixture
-def shared(settings: Settings, tmp_path: Path) -> Settings:
-    return settings.model_copy(update={"store": f"file://{tmp_path}/store"})
+def shared(settings: Settings, buckets: Callable[[], str]) -> Settings:
+    return settings.model_copy(update={"store": f"s3://{buckets()}/lantern-lane"})
 
 
 @pytest.fixture
@@ -101,6 +125,12 @@ def standing(database: Database, job: str) -> list[ChunkRow]:
         return list(session.scalars(select(ChunkRow).where(ChunkRow.job == job).order_by(ChunkRow.number)))
 
 
+def there(database: Database) -> list[str]:
+    """Workers that have said that they are there."""
+    with database.transaction() as session:
+        return [w.name for w in workers.alive(session, 60.0)]
+
+
 def until(what: Callable[[], bool], patience: float = 240.0) -> None:
     end = time.monotonic() + patience
     while not what():
@@ -121,8 +151,9 @@ def test_three_workers_of_which_one_is_killed_and_one_frozen_give_the_bits_of_a_
     code, failed = KINDS["deliver"]
     execute(database, shared, alone, code, failed)
     assert job(database, alone).state == "done", job(database, alone).message
-    together = order()
     crowd = {name: worker(name) for name in ("one", "two", "three")}
+    until(lambda: len(there(database)) == 3)  # ready, so that none of them comes when all is done
+    together = order()
     by_pid = {str(p.pid): p for p in crowd.values()}
 
     def at_work() -> dict[str, int]:
@@ -170,3 +201,48 @@ def test_a_worker_that_wakes_up_late_cannot_have_its_piece_count(
     with database.transaction() as session:
         jobs.ask_to_stop(session, which)
     assert not render_next(database, ordered)  # nobody wants it any more
+
+
+@pytest.mark.parametrize("kind", ["s3", "file"])
+def test_files_and_folders_are_put_brought_and_removed(kind: str, buckets: Callable[[], str], tmp_path: Path) -> None:
+    store = Objects(f"s3://{buckets()}" if kind == "s3" else f"file://{tmp_path}/store")
+    (tmp_path / "a" / "deep").mkdir(parents=True)
+    (tmp_path / "a" / "deep" / "one.png").write_bytes(b"1" * 70_000)
+    (tmp_path / "a" / "two.json").write_bytes(b"")
+    store.push(tmp_path / "a", "media/a")
+    store.push(tmp_path / "a" / "two.json", "two.json")
+    assert store.pull("media/a", tmp_path / "b")
+    assert {p.relative_to(tmp_path / "b").as_posix(): p.stat().st_size for p in (tmp_path / "b").rglob("*.*")} == {
+        "deep/one.png": 70_000, "two.json": 0,
+    }  # fmt: skip
+    assert store.pull("two.json", tmp_path / "three.json")
+    store.remove("media/a")
+    assert not store.pull("media/a", tmp_path / "c")
+    assert not (tmp_path / "c").exists()
+    store.remove("media/a")  # which is not there any more
+
+
+def test_a_clip_is_brought_when_it_is_looked_for_and_its_display_copies_only_where_they_are_shown(
+    shared: Settings, tmp_path: Path
+) -> None:
+    shot = plate_in(Objects(shared.store), tmp_path)
+    worker, server = tmp_path / "worker", tmp_path / "server"
+    for media, shown in ((worker, False), (server, True)):
+        clips.bring_from(shared.store, media, shown)
+        try:
+            folder = clip.folder_of(media, shot.plate.media)
+        finally:
+            clip.bring_missing(media, None)
+        assert clip.read_info(folder).count == COUNT
+        assert (clip.ClipReader(folder).read(7) == numbered_picture(1008, WIDE, HIGH)).all()
+        assert clip.full_path(folder, 7).is_file() == clip.proxy_path(folder, 7).is_file() == shown
+
+
+def test_a_store_that_does_not_answer_is_said_so(buckets: Callable[[], str], tmp_path: Path) -> None:
+    buckets()
+    nowhere = Objects("s3://nobody-made-this-one/at-all")
+    (tmp_path / "a.json").write_bytes(b"{}")
+    with pytest.raises(StoreError, match="The store s3://nobody-made-this-one/at-all cannot be"):
+        nowhere.push(tmp_path / "a.json", "a.json")
+    with pytest.raises(StoreError, match="cannot be used here"):
+        Objects("beans://somewhere")

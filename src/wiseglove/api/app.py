@@ -51,6 +51,7 @@ from wiseglove.store import clips
 from wiseglove.store import deliveries as packages
 from wiseglove.store.database import Database
 from wiseglove.store.errors import NotFoundError
+from wiseglove.store.objects import Objects
 from wiseglove.store.pictures import DisplayPictures
 
 log = logging.getLogger(__name__)
@@ -65,6 +66,7 @@ def create_app(settings: Settings | None = None) -> FastAPI:
     @contextlib.asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
         settings.make_folders()
+        clips.bring_from(settings.store, settings.media, shown=True)
         database = Database(settings.database_url, settings.shots_at_hand)
         pictures = DisplayPictures(settings.media, settings.frames_at_hand)
         app.state.context = Context(settings, database, Queue(settings.database_url), pictures)
@@ -137,7 +139,7 @@ async def _sweep_often(context: Context) -> None:
         try:
             await asyncio.to_thread(intakes.sweep, context)
             if minute % (24 * 60) == 0:
-                await asyncio.to_thread(clips.sweep, context.database, media)
+                await asyncio.to_thread(clips.sweep, context.database, media, None, Objects(context.settings.store))
                 await asyncio.to_thread(clips.weigh, context.database, media)
                 await asyncio.to_thread(packages.sweep, context.database, finished)
         except (SQLAlchemyError, OSError):

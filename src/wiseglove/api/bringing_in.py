@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Annotated, cast
 
 from fastapi import APIRouter, Body, Query
+from pydantic import BaseModel
 
 from wiseglove.api.context import Ctx
 from wiseglove.api.people import Author
@@ -12,8 +13,13 @@ from wiseglove.api.schemas import ShotChange
 from wiseglove.api.shots import EditId, finished
 from wiseglove.delivery.bring_in import read_into
 from wiseglove.interchange.drawn import UnreadableError
+from wiseglove.jobs.mattes import KIND
+from wiseglove.media.info import MediaInfo
 from wiseglove.shot.edits import Edit
 from wiseglove.store import shots
+from wiseglove.store.errors import NotFoundError
+from wiseglove.store.jobs import Job, as_job
+from wiseglove.store.tables import ClipRow, ShotClipRow
 
 router = APIRouter(prefix="/api/shots/{shot_id}", tags=["shots"])
 LARGEST = 64_000_000
@@ -41,3 +47,28 @@ def bring_in(
     made, _ = read_into(shot, name, file, frame)
     with context.database.transaction() as session:
         return finished(session, shots.apply(session, shot_id, revision, cast(Edit, made), edit, author))
+
+
+class MattesRequest(BaseModel):
+    """A clip of the shot that holds mattes."""
+
+    clip: str
+
+
+@router.post("/mattes", status_code=201)
+def bring_in_mattes(shot_id: str, wanted: MattesRequest, context: Ctx) -> Job:
+    """Have a cover made of mattes that were taken in as a clip of the shot; it comes as one edit that can be undone."""
+    with context.database.transaction() as session:
+        shot = shots.load(session, shot_id)
+        clip = session.get(ClipRow, wanted.clip)
+        if clip is None or session.get(ShotClipRow, (shot_id, wanted.clip)) is None:
+            raise NotFoundError("That clip is not one of this shot. Nothing was brought in. Take the mattes in first.")
+        about = MediaInfo.model_validate(clip.info)
+        if (about.width, about.height) != (shot.plate.width, shot.plate.height):
+            raise UnreadableError(
+                f"These mattes are {about.width}x{about.height}; the plate has {shot.plate.width}x{shot.plate.height}. Nothing "
+                "was brought in. Bring in mattes of the plate's own size."
+            )
+        return as_job(
+            context.queue.put(session, KIND, f"Making a cover of {about.name}", {"clip": wanted.clip}, shot=shot_id)
+        )

@@ -2,37 +2,49 @@
 
 from __future__ import annotations
 
+from typing import Annotated
+
 from fastapi import APIRouter, Response
+from fastapi import Path as PathParameter
 from fastapi.responses import FileResponse
-from sqlalchemy import select
+from pydantic import Field
+from sqlalchemy import func, select
+from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
 from wiseglove.api.context import Ctx
 from wiseglove.api.schemas import Answer
 from wiseglove.delivery.plan import Plan, file_name, planned
-from wiseglove.delivery.preset import BUILT_IN, FORMS, Form, Preset, What
+from wiseglove.delivery.preset import BUILT_IN, FORMS, Form, Preset, PresetError, What
 from wiseglove.delivery.shot_file import Media, named, written
 from wiseglove.shot.evaluated import EvaluatedShot
 from wiseglove.store import deliveries, jobs, shots, versions
 from wiseglove.store.errors import NotFoundError
 from wiseglove.store.jobs import Job, as_job
 from wiseglove.store.objects import Objects
-from wiseglove.store.tables import ClipRow, JobRow, NoteRow, VersionRow
+from wiseglove.store.tables import ClipRow, JobRow, NoteRow, PresetRow, VersionRow
 
 router = APIRouter(prefix="/api", tags=["deliveries"])
 
 
 class Presets(Answer):
-    """Presets to begin with, and in which forms each thing can be written."""
+    """Presets to begin with, those that were kept here, and in which forms each thing can be written."""
 
     presets: list[Preset]
+    own: list[Preset]
     forms: dict[What, list[Form]]
 
 
+class Keeping(Preset):
+    """A preset that is to be kept."""
+
+
 class Order(Preset):
-    """A preset, and the version that it is to be made of; the shot as it is now where none is said."""
+    """A preset, the version that it is to be made of (the shot as it is now where none is said), and words for whoever gets it."""
 
     of: int | None = None
+    comment: Annotated[str, Field(max_length=4000)] = ""
+    """Goes into the manifest; the version's own where it is empty."""
 
 
 class Estimate(Answer):
@@ -54,8 +66,41 @@ class Preview(Answer):
 
 @router.get("/presets")
 def list_presets(context: Ctx) -> Presets:
-    """Presets to begin with."""
-    return Presets(presets=list(BUILT_IN.values()), forms={w: list(f) for w, f in FORMS.items()})
+    """Presets to begin with, and those that were kept here."""
+    with context.database.transaction() as session:
+        rows = session.scalars(select(PresetRow).order_by(PresetRow.name)).all()
+    own = [Preset.model_validate(row.preset, strict=False) for row in rows]
+    return Presets(presets=list(BUILT_IN.values()), own=own, forms={w: list(f) for w, f in FORMS.items()})
+
+
+@router.put("/presets", status_code=204)
+def keep_preset(preset: Keeping, context: Ctx) -> Response:
+    """Keep a preset by its name, for everybody here; one of that name that was kept before is replaced."""
+    if preset.name in BUILT_IN:
+        raise PresetError(
+            f"“{preset.name}” is there from the beginning and stays as it is. Nothing was kept; choose another name."
+        )
+    with context.database.transaction() as session:
+        found = session.scalar(select(func.count()).select_from(PresetRow))
+        if (found or 0) >= MOST_PRESETS and session.get(PresetRow, preset.name) is None:
+            raise PresetError(
+                f"{MOST_PRESETS} presets are kept already. Nothing was kept; delete one that nobody needs."
+            )
+        about = {"preset": preset.model_dump(mode="json"), "changed_at": func.now()}
+        made = insert(PresetRow).values(name=preset.name, **about)
+        session.execute(made.on_conflict_do_update(index_elements=[PresetRow.name], set_=about))
+    return Response(status_code=204)
+
+
+@router.delete("/presets/{name}", status_code=204)
+def forget_preset(name: Annotated[str, PathParameter(max_length=80)], context: Ctx) -> Response:
+    """Forget a preset that was kept."""
+    with context.database.transaction() as session:
+        row = session.get(PresetRow, name)
+        if row is None:
+            raise NotFoundError(f"No preset “{name}” is kept here.")
+        session.delete(row)
+    return Response(status_code=204)
 
 
 @router.post("/shots/{shot_id}/deliveries/preview")
@@ -103,6 +148,7 @@ def _remarks(shot: EvaluatedShot, order: Order, plan: Plan) -> list[str]:
     return remarks
 
 
+MOST_PRESETS = 200
 KNOWN = 40
 """Deliveries that an estimate looks back at."""
 
@@ -144,11 +190,21 @@ def order_delivery(shot_id: str, order: Order, context: Ctx) -> Job:
         planned(shot, order, version)  # what cannot be made is said at once
         payload = {
             "shot": shot.document.model_dump(mode="json"),
-            "preset": order.model_dump(mode="json", exclude={"of"}),
-            "remarks": {"version": version, "notes": _notes(session, shot_id), "media": _media(session, shot)},
+            "preset": order.model_dump(mode="json", exclude={"of", "comment"}),
+            "remarks": {
+                "version": version,
+                "notes": _notes(session, shot_id),
+                "media": _media(session, shot),
+                "comment": order.comment or _comment(session, shot_id, order),
+            },
         }
         title = f"Rendering {shot.settings.name}, {version}"
         return as_job(context.queue.put(session, "deliver", title, payload, shot=shot_id))
+
+
+def _comment(session: Session, shot_id: str, order: Order) -> str:
+    row = None if order.of is None else session.get(VersionRow, (shot_id, order.of))
+    return "" if row is None else row.comment
 
 
 def _notes(session: Session, shot_id: str) -> list[dict[str, str | int]]:

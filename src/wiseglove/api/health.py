@@ -11,7 +11,9 @@ from sqlalchemy.exc import SQLAlchemyError
 
 from wiseglove.api.context import Ctx
 from wiseglove.api.schemas import Answer
+from wiseglove.store import workers
 from wiseglove.store.tables import JobRow
+from wiseglove.store.workers import Worker
 
 router = APIRouter(tags=["health"])
 SILENT = 60.0
@@ -27,6 +29,8 @@ class Health(Answer):
     database: bool
     workers: int
     """Workers that gave a sign of life within the last minute."""
+    machines: list[Worker]
+    """What each of them said that it can do."""
     waiting: int
     running: int
     free: int
@@ -44,19 +48,27 @@ def read_health(context: Ctx) -> Health:
     try:
         with context.database.transaction() as session:
             session.execute(text("select 1"))
-            workers = table("procrastinate_workers", column("last_heartbeat"))
-            latest = session.scalars(select(workers.c.last_heartbeat)).all()
+            beats = table("procrastinate_workers", column("last_heartbeat"))
+            latest = session.scalars(select(beats.c.last_heartbeat)).all()
             alive = sum((datetime.now(UTC) - beat).total_seconds() < SILENT for beat in latest)
+            machines = workers.alive(session, SILENT)
             counted = session.execute(select(JobRow.state, func.count()).group_by(JobRow.state))
             states = {state: count for state, count in counted}
     except SQLAlchemyError:
         words.append("The database cannot be reached. What was stored is safe; start it, or look at its log.")
-        return Health(well=False, database=False, workers=0, waiting=0, running=0, free=free, words=words)
+        return Health(well=False, database=False, workers=0, machines=[], waiting=0, running=0, free=free, words=words)
     waiting, running = states.get("queued", 0), states.get("running", 0)
     if not alive:
         words.append("No worker is there: decoding, solving and deliveries wait. Start one with wiseglove worker.")
     return Health(
-        well=not words, database=True, workers=alive, waiting=waiting, running=running, free=free, words=words
+        well=not words,
+        database=True,
+        workers=alive,
+        machines=machines,
+        waiting=waiting,
+        running=running,
+        free=free,
+        words=words,
     )
 
 

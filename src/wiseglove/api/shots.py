@@ -28,6 +28,7 @@ from wiseglove.shot.edits import Copied, Edit, copied
 from wiseglove.store import clips, deliveries, jobs, shots
 from wiseglove.store.errors import NotFoundError, RevisionError
 from wiseglove.store.jobs import announce_change
+from wiseglove.store.objects import Objects
 from wiseglove.store.shapes import uncollected
 from wiseglove.store.tables import ElementRow, RevisionRow, ShotRow
 
@@ -173,7 +174,7 @@ def delete_shot(shot_id: str, context: Ctx) -> Response:
         used = {row.clip, *session.scalars(shots.clips_of(shot_id))}
         session.delete(row)
         jobs.announce(session, "shots", {})
-    clips.sweep(context.database, context.settings.media, used)
+    clips.sweep(context.database, context.settings.media, used, Objects(context.settings.store))
     deliveries.sweep(context.database, context.settings.deliveries)
     return Response(status_code=204)
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -16,12 +17,15 @@ from wiseglove.core.outline.from_mattes import traced
 from wiseglove.delivery import outlines, shot_file
 from wiseglove.interchange import coco, lottie, pane_motion, timeline
 from wiseglove.interchange.drawn import Curve, Layer, UnreadableError
+from wiseglove.media.light import Reading
 from wiseglove.media.plate import PlateFiles
 from wiseglove.shot.edits.bring_in import BringIn, Came, CamePane, Shape
 from wiseglove.shot.evaluated import EvaluatedShot
 
 LARGEST = 512_000_000
 """Bytes of a file that is read."""
+COVERAGE = Reading(light="display")
+"""Mattes are linear coverage in every format, so no curve is laid on them."""
 STILL_ENOUGH = 0.02
 """Pixels between two keys' in-between and the shape that was read for the latter to need no key."""
 
@@ -186,24 +190,47 @@ def _even(times: NDArray[np.float64], shapes: NDArray[np.float64], start: int, e
 
 
 def _mattes(shot: EvaluatedShot, where: Path, name: str | None) -> tuple[BringIn, list[str]]:
-    files = PlateFiles(str(where))
+    files = PlateFiles(str(where), reading=COVERAGE)
+    title = name or files.about.name or where.stem
+    return mattes_of(shot, Mattes(where.name, title, files.first, files.about.count, files.size, files.read))
+
+
+@dataclass(frozen=True)
+class Mattes:
+    """Pictures of coverage, numbered from `first`; size is width and height."""
+
+    called: str
+    title: str
+    first: int
+    count: int
+    size: tuple[int, int]
+    read: Callable[[int], NDArray[Any]]
+
+
+def mattes_of(
+    shot: EvaluatedShot, mattes: Mattes, said: Callable[[int, int], None] = lambda done, all_: None
+) -> tuple[BringIn, list[str]]:
+    """The edit that makes mattes a cover, and a line of it. They go by the plate's numbers, or else from its first frame on.
+
+    said: called with frames done and all of them. Raises UnreadableError for another size, or where nothing is white.
+    """
     plate = shot.plate
-    if files.size != (plate.width, plate.height):
+    if mattes.size != (plate.width, plate.height):
         raise UnreadableError(
-            f"These mattes are {files.size[0]}x{files.size[1]}; the plate has {plate.width}x{plate.height}. Nothing was brought "
+            f"These mattes are {mattes.size[0]}x{mattes.size[1]}; the plate has {plate.width}x{plate.height}. Nothing was brought "
             "in. Bring in mattes of the plate's own size."
         )
-    first = files.first if plate.first <= files.first <= plate.last else plate.first
-    frames = [f for f in range(first, first + files.about.count) if f <= plate.last]
+    first = mattes.first if plate.first <= mattes.first <= plate.last else plate.first
+    frames = [f for f in range(first, first + mattes.count) if f <= plate.last]
 
     def read(frame: int) -> NDArray[np.float32]:
-        picture = to_working(files.read(frame - first + files.first), False)
+        said(frame - first, len(frames))
+        picture = to_working(mattes.read(frame - first + mattes.first), False)
         if picture.ndim == 2:
             return np.asarray(picture, np.float32)
         return np.ascontiguousarray(picture[..., 3] if picture.shape[2] == 4 else picture[..., :3].mean(2))
 
-    title = (name or files.about.name or where.stem).strip()[:80] or "Matte"
-    return _of_mattes(where.name, title, frames, read)
+    return _of_mattes(mattes.called, mattes.title.strip()[:80] or "Matte", frames, read)
 
 
 def _of_mattes(

@@ -19,6 +19,7 @@ from wiseglove.delivery.plan import Plan, planned
 from wiseglove.delivery.preset import Item, Preset
 from wiseglove.delivery.shot_file import Media, named
 from wiseglove.interchange.timeline import Marker
+from wiseglove.jobs.abilities import abilities, lacking
 from wiseglove.jobs.putting import Queue
 from wiseglove.jobs.run import Outcome, Run, patiently
 from wiseglove.media.durable import put_in_place, sync_file
@@ -28,8 +29,10 @@ from wiseglove.shot.formats import upgraded_shot
 from wiseglove.shot.model import Shot
 from wiseglove.store import chunks
 from wiseglove.store.database import Database
+from wiseglove.store.errors import StoreError
 from wiseglove.store.objects import Objects
 from wiseglove.store.pictures import ExactPictures
+from wiseglove.store.workers import Abilities
 
 EVERY = 2.0
 """Seconds between two words from a worker about its piece."""
@@ -103,6 +106,10 @@ def _remarks(payload: Payload, shot: EvaluatedShot) -> Remarks:
 def work(run: Run) -> Outcome:
     """Render the shot as it was when the delivery was ordered, together with whoever helps."""
     began = time.monotonic()
+    if without := lacks(run.payload):
+        raise StoreError(
+            f"This worker cannot make the delivery: {without}. Nothing was rendered. Start a worker that can, or leave that out."
+        )
     ordered = Ordered(run.settings, run.job, run.payload)
     plan = ordered.plan
     patiently(lambda: run.database.within(chunks.lay_out, run.job, len(plan.chunks)))
@@ -127,13 +134,22 @@ def _whole(run: Run, plan: Plan) -> bool:
     return whole
 
 
+def lacks(payload: Payload, can: Abilities | None = None) -> str:
+    """What a worker (this one, where none is said) has not that a delivery needs, in words; nothing where it has all."""
+    shot = EvaluatedShot.of(Shot.model_validate(upgraded_shot(payload["shot"]), strict=False))
+    plan = planned(shot, preset_of(payload), _remarks(payload, shot).version)
+    return lacking(plan, can or abilities([]))
+
+
 def worker_name() -> str:
     """What this process is called among workers."""
     return f"{socket.gethostname()}:{os.getpid()}"
 
 
 def help_with(database: Database, settings: Settings, job: str, payload: Payload) -> int:
-    """Render pieces of a delivery that somebody else has, until there is none left; how many."""
+    """Render pieces of a delivery that somebody else has, until there is none left; how many. None that are too much for us."""
+    if lacks(payload):
+        return 0
     ordered, done = Ordered(settings, job, payload), 0
     while render_next(database, ordered):
         done += 1

@@ -10,7 +10,9 @@ from sqlalchemy.orm import Session
 from wiseglove.store import jobs
 from wiseglove.store.tables import JobRow
 
-QUEUES = {"take-in": "take-in", "deliver": "render", "solve": "solve", "behind": "solve", "holes": "solve"}
+QUEUES = {
+    "take-in": "take-in", "deliver": "render", "solve": "solve", "behind": "solve", "holes": "solve", "mattes": "solve",
+}  # fmt: skip
 """On which queue each kind of work waits, so that workers can be for some of it only."""
 MOST_HELPERS = 16
 """Tasks that ask other workers for help with one delivery."""

@@ -18,13 +18,16 @@ from sqlalchemy.exc import SQLAlchemyError
 from sqlalchemy.orm import Session
 
 from wiseglove.core.warm import warm_up
-from wiseglove.jobs import behind, deliver, holes, solve, take_in
+from wiseglove.jobs import behind, deliver, holes, mattes, solve, take_in
+from wiseglove.jobs.abilities import abilities
 from wiseglove.jobs.putting import QUEUES
 from wiseglove.jobs.run import Failed, Work, execute
 from wiseglove.media.guarded import get_ready
 from wiseglove.settings import Settings
+from wiseglove.store import clips, workers
 from wiseglove.store.database import Database
 from wiseglove.store.tables import JobRow
+from wiseglove.store.workers import Abilities
 
 log = logging.getLogger(__name__)
 STALLED = 30.0
@@ -36,6 +39,7 @@ KINDS: dict[str, tuple[Work, Failed | None]] = {
     "solve": (solve.work, None),
     behind.KIND: (behind.work, None),
     holes.KIND: (holes.work, None),
+    mattes.KIND: (mattes.work, None),
 }
 
 
@@ -48,7 +52,7 @@ def _app(settings: Settings, database: Database) -> procrastinate.App:
     def run_job(job_id: str) -> None:
         with database.transaction() as session:
             row = session.get(JobRow, job_id)
-        if row is not None:
+        if row is not None and not _left_to_another(app, database, row):
             work, failed = KINDS[row.kind]
             try:
                 execute(database, settings, job_id, work, failed)
@@ -69,6 +73,22 @@ def _app(settings: Settings, database: Database) -> procrastinate.App:
                 give_memory_back()
 
     return app
+
+
+LATER = 3
+"""Seconds until a delivery that this worker cannot make is on the queue again, for one that can."""
+
+
+def _left_to_another(app: procrastinate.App, database: Database, row: JobRow) -> bool:
+    """Whether a delivery is too much for this worker and not for another that is there, to which it is left."""
+    if row.kind != "deliver" or row.state not in ("queued", "running") or not deliver.lacks(row.payload):
+        return False
+    with database.transaction() as session:
+        others = [w for w in workers.alive(session, STALLED) if w.name != deliver.worker_name()]
+    able = [w for w in others if QUEUES["deliver"] in w.queues and not deliver.lacks(row.payload, w)]
+    if able:
+        app.configure_task("job", queue=QUEUES["deliver"], schedule_in={"seconds": LATER}).defer(job_id=row.id)
+    return bool(able)
 
 
 def adopt(session: Session, app: procrastinate.App) -> list[str]:
@@ -96,8 +116,8 @@ def _on_queue(states: tuple[str, ...] = ()) -> ColumnElement[bool]:
     return found.where(cast(entries.c.status, Text).in_(states)) if states else found
 
 
-async def _rescue(app: procrastinate.App, database: Database, url: str) -> None:
-    """Give the jobs of vanished workers to living ones, and take up those that fell off the queue."""
+async def _rescue(app: procrastinate.App, database: Database, url: str, can: Abilities) -> None:
+    """Say that this worker is there, give the jobs of vanished workers to living ones, and take up those that fell off the queue."""
     putting = procrastinate.App(connector=procrastinate.SyncPsycopgConnector(conninfo=url))
 
     def take_up() -> None:
@@ -107,6 +127,7 @@ async def _rescue(app: procrastinate.App, database: Database, url: str) -> None:
 
     while True:
         try:
+            await asyncio.to_thread(database.within, workers.say, deliver.worker_name(), can)
             await app.job_manager.prune_stalled_workers(STALLED)
             for job in await app.job_manager.get_stalled_jobs(seconds_since_heartbeat=STALLED):
                 log.warning("job %s had lost its worker and is tried again", job.task_kwargs.get("job_id"))
@@ -123,6 +144,7 @@ async def work(settings: Settings, concurrency: int, signals: bool = True, queue
     Where the database goes away, the worker waits until it is there again. queues: those it takes from; None for all.
     """
     database = Database(settings.database_url)
+    clips.bring_from(settings.store, settings.media, shown=False)
     me = asyncio.current_task()
     if signals:
         for which in (signal.SIGTERM, signal.SIGINT):
@@ -145,7 +167,8 @@ async def work(settings: Settings, concurrency: int, signals: bool = True, queue
 async def _work_once(settings: Settings, database: Database, concurrency: int, queues: list[str] | None) -> None:
     app = _app(settings, database)
     async with app.open_async():
-        rescue = asyncio.create_task(_rescue(app, database, settings.database_url))
+        can = abilities(queues or sorted(set(QUEUES.values())))
+        rescue = asyncio.create_task(_rescue(app, database, settings.database_url, can))
         try:
             await app.run_worker_async(
                 queues=queues,  # type: ignore[arg-type]  # None is all of them
@@ -155,6 +178,8 @@ async def _work_once(settings: Settings, database: Database, concurrency: int, q
             )
         finally:
             rescue.cancel()
+            with contextlib.suppress(SQLAlchemyError):
+                await asyncio.to_thread(database.within, workers.leave, deliver.worker_name())
 
 
 MOST_ARENAS = 4

@@ -20,6 +20,7 @@ from wiseglove.core.motion.regions import filled
 from wiseglove.core.motion.solve import explained, stretches
 from wiseglove.core.motion.verdict import Place
 from wiseglove.interchange import motion
+from wiseglove.media.light import Reading
 from wiseglove.media.plate import PlateFiles, to_float
 from wiseglove.media.spool import Spool, in_order
 
@@ -131,7 +132,7 @@ def matching(where: str, plate: PlateFiles, first: int, last: int, what: str) ->
 
     Raises WrongUseError for another size, or where some are missing.
     """
-    mattes = PlateFiles(where)
+    mattes = PlateFiles(where, reading=Reading(light="display"))  # coverage, whatever holds it
     if mattes.size != plate.size:
         raise WrongUseError(
             f"The {what} in {where} are {mattes.size[0]}x{mattes.size[1]}, the plate is {plate.size[0]}x{plate.size[1]}. "

@@ -40,7 +40,21 @@ def folder_of(media: Path, clip_id: str) -> Path:
     folder = (media / clip_id) if CLIP.fullmatch(clip_id) else None
     if folder is None or folder.resolve().parent != media.resolve():
         raise MissingClipError(MISSING)
+    bring = _BRINGING.get(media)
+    if bring is not None:
+        bring(clip_id)
     return folder
+
+
+_BRINGING: dict[Path, Callable[[str], None]] = {}
+
+
+def bring_missing(media: Path, bring: Callable[[str], None] | None) -> None:
+    """Have `bring` called for each clip of a folder that is looked for, so that it can bring what is not there; None to end that."""
+    if bring is None:
+        _BRINGING.pop(media, None)
+    else:
+        _BRINGING[media] = bring
 
 
 MISSING = (

@@ -70,6 +70,8 @@ FFV1_ALPHA = Codec("ffv1", "matroska", "rgba", "bgra", {"level": "3", "slices": 
 PRORES = Codec(
     "prores_ks", "mov", "rgba64le", "yuva444p10le", {"profile": "4444", "alpha_bits": "16", "vendor": "apl0"}
 )
+CODECS = (H264, VP9, FFV1_GREY, PRORES)
+"""One of each that deliveries are written with."""
 BT709 = 1
 """Primaries, transfer and matrix of ITU-R BT.709 by ITU-T H.273."""
 THREADS = 2

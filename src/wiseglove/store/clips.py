@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 import shutil
 from collections.abc import Iterable
 from pathlib import Path
@@ -10,12 +11,16 @@ from sqlalchemy import Select, delete, exists, func, select, update
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
+from wiseglove.media import clip
 from wiseglove.media.info import MediaInfo
 from wiseglove.shot.basics import Plate
 from wiseglove.store.database import Database
-from wiseglove.store.errors import NotFoundError
+from wiseglove.store.errors import NotFoundError, StoreError
 from wiseglove.store.locks import may_delete
+from wiseglove.store.objects import Objects
 from wiseglove.store.tables import ClipRow, ShotClipRow, ShotRow
+
+log = logging.getLogger(__name__)
 
 
 def info(session: Session, clip_id: str) -> MediaInfo:
@@ -58,12 +63,22 @@ def unused() -> Select[str]:
     return select(ClipRow.id).where(~used)
 
 
-def sweep(database: Database, media: Path, which: Iterable[str] | None = None) -> int:
+def bring_from(store: str, media: Path, shown: bool) -> None:
+    """Have clips that are not on this machine brought from the store when they are looked for, if there is one.
+
+    shown: with their display copies (see `Objects.bring_clips`).
+    """
+    objects = Objects(store)
+    if objects.remote:
+        clip.bring_missing(media, lambda clip_id: objects.bring_clips(media, [clip_id], shown))
+
+
+def sweep(database: Database, media: Path, which: Iterable[str] | None = None, objects: Objects | None = None) -> int:
     """Delete clips that nothing refers to, their rows first and then their files; how many.
 
     which: those to look at; None is all there are, and folders that belong to none. What is being brought in at the same time
     is looked at again under its lock, so that nothing goes that a shot needs; a folder whose row could be deleted and that is
-    still there after a crash goes the next time.
+    still there after a crash goes the next time. objects: a store where they go as well.
     """
     if which is None:
         with database.transaction() as session:
@@ -71,10 +86,10 @@ def sweep(database: Database, media: Path, which: Iterable[str] | None = None) -
             listed = set(session.scalars(select(ClipRow.id)))
         folders = {folder.name for folder in media.iterdir()}
         which = sorted(known | (folders - listed))
-    return sum(_sweep(database, media, clip_id) for clip_id in which)
+    return sum(_sweep(database, media, clip_id, objects) for clip_id in which)
 
 
-def _sweep(database: Database, media: Path, clip_id: str) -> bool:
+def _sweep(database: Database, media: Path, clip_id: str, objects: Objects | None) -> bool:
     try:
         with database.transaction() as session:
             hold(session, clip_id)
@@ -88,7 +103,14 @@ def _sweep(database: Database, media: Path, clip_id: str) -> bool:
         hold(session, clip_id.removeprefix(GOING))
         if not may_delete(session):
             return False
-        if session.get(ClipRow, clip_id) is not None or not (media / clip_id).exists():
+        if session.get(ClipRow, clip_id) is not None:
+            return False
+        if objects is not None and objects.remote and gone.name != clip_id:
+            try:
+                objects.remove(f"media/{clip_id}")
+            except StoreError as error:
+                log.warning("clip %s stays in the store: %s", clip_id, error)
+        if not (media / clip_id).exists():
             return False
         if gone.name != clip_id:
             shutil.rmtree(gone, ignore_errors=True)

@@ -16,7 +16,7 @@ from wiseglove.store.recent import MOST, RECENT, RecentShots
 
 P = ParamSpec("P")
 T = TypeVar("T")
-LIMITS = "-c lock_timeout=8s -c statement_timeout=30s -c idle_in_transaction_session_timeout=120s"
+LIMITS = "-c lock_timeout=8s -c statement_timeout=30s -c idle_in_transaction_session_timeout=30s"
 """How long a statement waits for a lock, how long it may take, and how long a transaction may do nothing."""
 QUEUE_FOR_CONNECTION = 10.0
 """Seconds to wait for one of the connections."""

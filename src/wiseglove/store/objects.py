@@ -6,8 +6,10 @@ machine has its own folder and brings what it needs from there: names are those 
 
 from __future__ import annotations
 
+import errno
 import shutil
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 from uuid import uuid4
@@ -15,6 +17,9 @@ from uuid import uuid4
 import fsspec
 
 from wiseglove.store.errors import StoreError
+
+DISPLAYED = ("full", "proxy")
+"""Folders of a clip's display copies."""
 
 
 class Objects:
@@ -33,6 +38,24 @@ class Objects:
                 "WISEGLOVE_STORE anew. Nothing was changed."
             ) from error
         self._root = str(root).rstrip("/")
+        self._url = url
+        self._folders = "file" in self._files.protocol or "local" in self._files.protocol
+        """Whether folders have to be made; object stores have none, and a bucket is not ours to make."""
+
+    @contextmanager
+    def _in_words(self, what: str) -> Iterator[None]:
+        """What a store's own library says, in words; what is wrong with this machine's disk stays as it is."""
+        try:
+            yield
+        except StoreError:
+            raise
+        except Exception as error:
+            if isinstance(error, OSError) and error.errno in (errno.ENOSPC, errno.EDQUOT):
+                raise
+            raise StoreError(
+                f"The store {self._url} cannot be {what}: {error}. What is in the database and on this machine is safe. See "
+                "that it runs and can be reached from here, then try again."
+            ) from error
 
     def _at(self, name: str) -> str:
         return f"{self._root}/{name}"
@@ -40,26 +63,30 @@ class Objects:
     def push(self, path: Path, name: str) -> None:
         """Put a file, or all files of a folder, under a name."""
         files = [path] if path.is_file() else sorted(p for p in path.rglob("*") if p.is_file())
-        for file in files:
-            own = self._at(name if path.is_file() else f"{name}/{file.relative_to(path).as_posix()}")
-            self._files.makedirs(own.rpartition("/")[0], exist_ok=True)
-            self._files.put_file(str(file), own)
+        with self._in_words("written to"):
+            for file in files:
+                own = self._at(name if path.is_file() else f"{name}/{file.relative_to(path).as_posix()}")
+                if self._folders:
+                    self._files.makedirs(own.rpartition("/")[0], exist_ok=True)
+                self._files.put_file(str(file), own)
 
     def pull(self, name: str, path: Path) -> bool:
         """Bring a file, or a folder with all below it, to a path that is not there yet; False where there is nothing."""
-        self._files.invalidate_cache()
-        if not self._files.exists(self._at(name)):
-            return False
+        with self._in_words("read"):
+            self._files.invalidate_cache()
+            if not self._files.exists(self._at(name)):
+                return False
         part = path.with_name(f"{path.name}.{uuid4().hex[:8]}.part")
         path.parent.mkdir(parents=True, exist_ok=True)
         try:
-            if self._files.isdir(self._at(name)):
-                for found in self._files.find(self._at(name)):
-                    target = part / found[len(self._at(name)) :].lstrip("/")
-                    target.parent.mkdir(parents=True, exist_ok=True)
-                    self._files.get_file(found, str(target))
-            else:
-                self._files.get_file(self._at(name), str(part))
+            with self._in_words("read"):
+                if self._files.isdir(self._at(name)):
+                    for found in self._files.find(self._at(name)):
+                        target = part / found[len(self._at(name)) :].lstrip("/")
+                        target.parent.mkdir(parents=True, exist_ok=True)
+                        self._files.get_file(found, str(target))
+                else:
+                    self._files.get_file(self._at(name), str(part))
             if path.exists():
                 return True  # somebody else was quicker
             part.rename(path)
@@ -76,14 +103,23 @@ class Objects:
 
     def remove(self, name: str) -> None:
         """Remove a file or a folder, if it is there."""
-        self._files.invalidate_cache()
-        if self._files.exists(self._at(name)):
-            self._files.rm(self._at(name), recursive=True)
+        with self._in_words("written to"):
+            self._files.invalidate_cache()
+            if self._files.exists(self._at(name)):
+                self._files.rm(self._at(name), recursive=True)
 
-    def bring_clips(self, media: Path, clips: Iterable[str]) -> None:
-        """Bring clips whose folders are not here yet. Those that the store has not either are missed by whoever reads them."""
+    def bring_clips(self, media: Path, clips: Iterable[str], shown: bool = False) -> None:
+        """Bring clips that are not here yet. Those that the store has not either are missed by whoever reads them.
+
+        shown: with their display copies, which only those need who look at them.
+        """
         if not self.remote:
             return
         for clip in clips:
-            if not (media / clip / "clip.json").is_file():
-                self.pull(f"media/{clip}", media / clip)
+            for part in (
+                *(DISPLAYED if shown else ()),
+                "source",
+                "clip.json",
+            ):  # the last of them says that the others are there
+                if not (media / clip / part).exists() and not self.pull(f"media/{clip}/{part}", media / clip / part):
+                    break

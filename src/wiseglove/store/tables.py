@@ -217,6 +217,26 @@ class ChunkRow(Base):
     """When its worker was last heard of."""
 
 
+class WorkerRow(Base):
+    """A worker process and what it can do."""
+
+    __tablename__ = "workers"
+
+    name: Mapped[str] = mapped_column(primary_key=True)
+    can: Mapped[Json]
+    seen_at: Mapped[datetime] = mapped_column(server_default=func.now())
+
+
+class PresetRow(Base):
+    """A delivery preset that somebody kept."""
+
+    __tablename__ = "presets"
+
+    name: Mapped[str] = mapped_column(primary_key=True)
+    preset: Mapped[Json]
+    changed_at: Mapped[datetime] = mapped_column(server_default=func.now())
+
+
 class UserRow(Base):
     """Somebody who may sign in."""
 

@@ -93,6 +93,10 @@ export const bounds = {
   Joint: {
     width: { min: 0, max: 5000 },
   },
+  Keeping: {
+    handles: { min: 0, max: 1000 },
+    scale: { min: 0.05, max: 1 },
+  },
   Key: {
     turns: { min: -20, max: 20 },
   },

@@ -405,12 +405,36 @@ export interface paths {
         };
         /**
          * List Presets
-         * @description Presets to begin with.
+         * @description Presets to begin with, and those that were kept here.
          */
         get: operations["list_presets"];
-        put?: never;
+        /**
+         * Keep Preset
+         * @description Keep a preset by its name, for everybody here; one of that name that was kept before is replaced.
+         */
+        put: operations["keep_preset"];
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/presets/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Forget Preset
+         * @description Forget a preset that was kept.
+         */
+        delete: operations["forget_preset"];
         options?: never;
         head?: never;
         patch?: never;
@@ -890,6 +914,26 @@ export interface paths {
         get: operations["read_look"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/mattes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Bring In Mattes
+         * @description Have a cover made of mattes that were taken in as a clip of the shot; it comes as one edit that can be undone.
+         */
+        post: operations["bring_in_mattes"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3176,6 +3220,8 @@ export interface components {
             database: boolean;
             /** Free */
             free: number;
+            /** Machines */
+            machines: components["schemas"]["Worker"][];
             /** Running */
             running: number;
             /** Waiting */
@@ -3581,6 +3627,57 @@ export interface components {
             type: "keep-solution";
         };
         /**
+         * Keeping
+         * @description A preset that is to be kept.
+         */
+        Keeping: {
+            /**
+             * Compression
+             * @default zip
+             * @enum {string}
+             */
+            compression?: "zip" | "dwaa";
+            /** Crop */
+            crop?: [
+                number,
+                number,
+                number,
+                number
+            ] | null;
+            /** First */
+            first?: number | null;
+            /**
+             * Handles
+             * @default 0
+             */
+            handles?: number;
+            /** Items */
+            items: components["schemas"]["Item-Input"][];
+            /** Last */
+            last?: number | null;
+            /**
+             * Name
+             * @default Delivery
+             */
+            name?: string;
+            /**
+             * Numbering
+             * @default plate
+             * @enum {string}
+             */
+            numbering?: "plate" | "one";
+            /**
+             * Pattern
+             * @default {what}/{shot}_{version}_{what}.{frame:04d}.{ext}
+             */
+            pattern?: string;
+            /**
+             * Scale
+             * @default 1
+             */
+            scale?: number;
+        };
+        /**
          * Key
          * @description An outline's shape at a frame, and how it goes on to the next key.
          */
@@ -3934,6 +4031,14 @@ export interface components {
             ][];
             /** Segments */
             segments: number[];
+        };
+        /**
+         * MattesRequest
+         * @description A clip of the shot that holds mattes.
+         */
+        MattesRequest: {
+            /** Clip */
+            clip: string;
         };
         /**
          * MediaInfo
@@ -4315,9 +4420,14 @@ export interface components {
         };
         /**
          * Order
-         * @description A preset, and the version that it is to be made of; the shot as it is now where none is said.
+         * @description A preset, the version that it is to be made of (the shot as it is now where none is said), and words for whoever gets it.
          */
         Order: {
+            /**
+             * Comment
+             * @default
+             */
+            comment?: string;
             /**
              * Compression
              * @default zip
@@ -5345,13 +5455,15 @@ export interface components {
         };
         /**
          * Presets
-         * @description Presets to begin with, and in which forms each thing can be written.
+         * @description Presets to begin with, those that were kept here, and in which forms each thing can be written.
          */
         Presets: {
             /** Forms */
             forms: {
                 [key: string]: ("png8" | "png16" | "tiff16" | "exr-half" | "exr-float" | "mp4" | "webm" | "ffv1" | "prores" | "csv" | "json" | "svg" | "svg-moving" | "lottie" | "coco" | "coco-rle" | "otio" | "pdf")[];
             };
+            /** Own */
+            own: components["schemas"]["Preset"][];
             /** Presets */
             presets: components["schemas"]["Preset"][];
         };
@@ -7431,6 +7543,22 @@ export interface components {
             soft: number;
         };
         /**
+         * Worker
+         * @description A worker by its name, which is its machine's and its process's number.
+         */
+        Worker: {
+            /** Cores */
+            cores: number;
+            /** Encoders */
+            encoders: string[];
+            /** Memory */
+            memory: number;
+            /** Name */
+            name: string;
+            /** Queues */
+            queues: string[];
+        };
+        /**
          * WornRow
          * @description See `core.compositing.worn.Worn`.
          */
@@ -8249,6 +8377,77 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Presets"];
                 };
+            };
+            /** @description A problem (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    keep_preset: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "items": [
+                 *         {
+                 *           "form": "png8",
+                 *           "what": "union"
+                 *         }
+                 *       ],
+                 *       "name": "For the edit"
+                 *     }
+                 */
+                "application/json": components["schemas"]["Keeping"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A problem (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    forget_preset: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description A problem (RFC 9457) */
             default: {
@@ -9208,6 +9407,46 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description A problem (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    bring_in_mattes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "clip": "0123456789abcdef01234567"
+                 *     }
+                 */
+                "application/json": components["schemas"]["MattesRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
             };
             /** @description A problem (RFC 9457) */
             default: {

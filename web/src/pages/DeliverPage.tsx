@@ -1,4 +1,4 @@
-import { useQuery } from "@tanstack/react-query";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { Download, FileDown, Trash2 } from "lucide-react";
 import { useState } from "react";
 
@@ -51,8 +51,9 @@ export function DeliverPage({ id }: { id: string }) {
 function Ordering({ shot, known }: { shot: ShotState; known: Presets }) {
   const [preset, setPreset] = useState<Preset>(known.presets[0]!);
   const [of, setOf] = useState<number | null>(null);
+  const [comment, setComment] = useState("");
   const versions = useVersions(shot.id).data ?? [];
-  const order = { ...preset, of };
+  const order = { ...preset, of, comment: "" };
   const ended = useJobs(shot.id).data?.filter((job) => job.state === "done").length ?? 0;
   const preview = useQuery({
     queryKey: ["delivery", shot.id, order, shot.revision, ended],
@@ -69,8 +70,12 @@ function Ordering({ shot, known }: { shot: ShotState; known: Presets }) {
   });
   const render = () =>
     api
-      .POST("/api/shots/{shot_id}/deliveries", { params: { path: { shot_id: shot.id } }, body: order })
+      .POST("/api/shots/{shot_id}/deliveries", {
+        params: { path: { shot_id: shot.id } },
+        body: { ...order, comment },
+      })
       .catch(say);
+  const presets = [...known.presets, ...known.own];
   const change = (part: Partial<Preset>) => setPreset({ ...preset, ...part });
   return (
     <div className="mx-auto grid max-w-[1120px] grid-cols-[500px_minmax(0,1fr)] gap-10 px-6 py-5">
@@ -79,10 +84,12 @@ function Ordering({ shot, known }: { shot: ShotState; known: Presets }) {
           <span>Begin with</span>
           <Select
             label="Begin with"
-            options={known.presets.map((p) => ({ value: p.name, label: p.name }))}
+            options={presets.map((p) => ({ value: p.name, label: p.name }))}
             value={preset.name}
-            onPick={(chosen) => setPreset(known.presets.find((p) => p.name === chosen)!)}
+            onPick={(chosen) => setPreset(presets.find((p) => p.name === chosen)!)}
           />
+          <span>Preset</span>
+          <Kept preset={preset} known={known} onName={(name) => change({ name })} />
           <span>Made of</span>
           <Select
             label="Made of"
@@ -96,6 +103,15 @@ function Ordering({ shot, known }: { shot: ShotState; known: Presets }) {
         </div>
         <DeliveryItems items={preset.items} known={known} change={(items) => change({ items })} />
         <How preset={preset} shot={shot} change={change} />
+        <div className="mt-2 grid grid-cols-[88px_minmax(0,1fr)] items-center gap-2">
+          <span>Comment</span>
+          <TextField
+            label="Comment"
+            value={comment}
+            placeholder={versions.find((v) => v.number === of)?.comment || "for whoever gets it"}
+            onCommit={setComment}
+          />
+        </div>
       </section>
       <section aria-label="Files">
         <div className="mb-2 flex items-baseline justify-between">
@@ -151,6 +167,48 @@ function Ordering({ shot, known }: { shot: ShotState; known: Presets }) {
 }
 
 /** Names, frames and size of what is written. */
+/** The preset's name, and keeping it on the server for everybody, or forgetting it. */
+function Kept(props: { preset: Preset; known: Presets; onName: (name: string) => void }) {
+  const { preset, known, onName } = props;
+  const queries = useQueryClient();
+  const done = () => queries.invalidateQueries({ queryKey: ["presets"] });
+  const kept = known.own.find((p) => p.name === preset.name);
+  const builtIn = known.presets.some((p) => p.name === preset.name);
+  const keep = () => api.PUT("/api/presets", { body: preset }).then(done).catch(say);
+  const forget = () =>
+    api
+      .DELETE("/api/presets/{name}", { params: { path: { name: preset.name } } })
+      .then(done)
+      .catch(say);
+  return (
+    <span className="flex items-center gap-1.5">
+      <TextField
+        label="Name of the preset"
+        className="min-w-0 flex-1"
+        value={preset.name}
+        onCommit={onName}
+      />
+      <Button
+        small
+        disabled={builtIn || preset.items.length === 0 || JSON.stringify(kept) === JSON.stringify(preset)}
+        title={
+          builtIn
+            ? "It is there from the beginning; give yours another name"
+            : "Keep it under this name, for everybody"
+        }
+        onClick={() => void keep()}
+      >
+        {kept ? "Keep anew" : "Keep"}
+      </Button>
+      {kept && (
+        <IconButton label={`Forget ${preset.name}`} onClick={() => void forget()}>
+          <Trash2 size={15} />
+        </IconButton>
+      )}
+    </span>
+  );
+}
+
 function How(props: { preset: Preset; shot: ShotState; change: (part: Partial<Preset>) => void }) {
   const { preset, shot, change } = props;
   const { first, count } = shot.plate;

@@ -36,6 +36,13 @@ export function StatusPage() {
             <dl className="grid grid-cols-[180px_1fr] gap-y-2">
               <Fact name="Database" value={state.database ? "answers" : "cannot be reached"} />
               <Fact name="Workers" value={state.workers ? String(state.workers) : "none"} />
+              {state.machines.map((m) => (
+                <Fact
+                  key={m.name}
+                  name={m.name}
+                  value={`${m.queues.join(", ")}; ${m.cores} at once, ${bytesText(m.memory)}; ${m.encoders.join(", ")}`}
+                />
+              ))}
               <Fact name="Work" value={`${state.running} under way, ${state.waiting} waiting`} />
               <Fact name="Free on its disk" value={bytesText(state.free)} />
             </dl>

@@ -5,6 +5,7 @@ import { api, data, say, type ShotChange } from "../api/client";
 import { catchUp } from "../commands/send";
 import { bench } from "../state/bench";
 import { Button } from "../ui/Button";
+import { TakeIn } from "./clips";
 import { Row } from "./Row";
 
 const KINDS = ".svg,.json,.csv,.otio";
@@ -41,6 +42,14 @@ export function BringIn() {
       setBusy(false);
     }
   };
+  // The mattes come in as a clip; the cover that is made of it tells of itself.
+  const trace = (clip: string) =>
+    api
+      .POST("/api/shots/{shot_id}/mattes", {
+        params: { path: { shot_id: bench().shot!.id } },
+        body: { clip },
+      })
+      .catch(say);
   return (
     <Row label="From a file">
       <Button
@@ -49,8 +58,15 @@ export function BringIn() {
         title="SVG, Lottie, COCO, corners as CSV or JSON, a timeline, or another shot file"
         onClick={() => chosen.current!.click()}
       >
-        Bring in outlines or corners …
+        Outlines or corners …
       </Button>
+      <TakeIn
+        shot={bench().shot!.id}
+        label="Mattes …"
+        title="A cover made of mattes: numbered pictures or a movie, of the plate's size"
+        testId="mattes-files"
+        onTaken={(clip) => void trace(clip)}
+      />
       <input
         ref={chosen}
         type="file"

@@ -51,10 +51,11 @@ function useEnd(
 export function TakeIn(props: {
   shot: string;
   label: string;
+  title?: string;
   testId: string;
   onTaken: (clip: string) => void;
 }) {
-  const { shot, label, testId, onTaken } = props;
+  const { shot, label, title = "Take in a still, a movie or numbered pictures", testId, onTaken } = props;
   const input = useRef<HTMLInputElement>(null);
   const [sent, setSent] = useState<number | null>(null);
   const [expected, setExpected] = useState<string | null>(null);
@@ -105,7 +106,7 @@ export function TakeIn(props: {
       <Button
         small
         disabled={sent !== null || expected !== null}
-        title="Take in a still, a movie or numbered pictures"
+        title={title}
         onClick={() => input.current?.click()}
       >
         {expected !== null ? "Decoding …" : label}

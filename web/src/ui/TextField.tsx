@@ -7,6 +7,7 @@ export function TextField({
   className = "",
   suggestions,
   longest = 80,
+  placeholder,
   onCommit,
 }: {
   label: string;
@@ -16,13 +17,16 @@ export function TextField({
   suggestions?: string[];
   /** Characters that it takes. */
   longest?: number;
+  /** What is shown where there is nothing; with it, there may be nothing. */
+  placeholder?: string;
   onCommit: (value: string) => void;
 }) {
   const [draft, setDraft] = useState<string | null>(null);
   const commit = () => {
     const next = draft?.trim();
     setDraft(null);
-    if (next && next !== value) onCommit(next);
+    if (next === undefined || next === value) return;
+    if (next || placeholder) onCommit(next);
   };
   const list = useId();
   return (
@@ -38,6 +42,7 @@ export function TextField({
         list={suggestions && list}
         aria-label={label}
         maxLength={longest}
+        placeholder={placeholder}
         className={`h-7 min-w-0 rounded-md border border-line bg-cloth-raised px-2 outline-none focus:border-teal ${className}`}
         value={draft ?? value}
         onChange={(event) => setDraft(event.target.value)}
