@@ -83,8 +83,10 @@ def buckets() -> Iterator[Callable[[], str]]:
 
 
 @pytest.fixture
-def shared(settings: Settings, buckets: Callable[[], str]) -> Settings:
-    return settings.model_copy(update={"store": f"s3://{buckets()}/lantern-lane"})
+def shared(settings: Settings, buckets: Callable[[], str], tmp_path: Path, request: pytest.FixtureRequest) -> Settings:
+    """Behind S3, or in a folder, which is quicker, where a test says so."""
+    place = f"file://{tmp_path}/store" if getattr(request, "param", "") == "file" else f"s3://{buckets()}/lantern-lane"
+    return settings.model_copy(update={"store": place})
 
 
 @pytest.fixture
@@ -177,6 +179,7 @@ def test_three_workers_of_which_one_is_killed_and_one_frozen_give_the_bits_of_a_
     assert made[0] == made[1]
 
 
+@pytest.mark.parametrize("shared", ["file"], indirect=True)
 def test_a_worker_that_wakes_up_late_cannot_have_its_piece_count(
     database: Database, shared: Settings, order: Callable[[], str], monkeypatch: pytest.MonkeyPatch
 ) -> None:
@@ -222,6 +225,7 @@ def test_files_and_folders_are_put_brought_and_removed(kind: str, buckets: Calla
     store.remove("media/a")  # which is not there any more
 
 
+@pytest.mark.parametrize("shared", ["file"], indirect=True)
 def test_a_clip_is_brought_when_it_is_looked_for_and_its_display_copies_only_where_they_are_shown(
     shared: Settings, tmp_path: Path
 ) -> None:
@@ -234,7 +238,7 @@ def test_a_clip_is_brought_when_it_is_looked_for_and_its_display_copies_only_whe
         finally:
             clip.bring_missing(media, None)
         assert clip.read_info(folder).count == COUNT
-        assert (clip.ClipReader(folder).read(7) == numbered_picture(1008, WIDE, HIGH)).all()
+        assert (clip.ClipReader(folder).read(7) == numbered_picture(1008, WIDE, HIGH)[..., ::-1]).all()
         assert clip.full_path(folder, 7).is_file() == clip.proxy_path(folder, 7).is_file() == shown
 
 

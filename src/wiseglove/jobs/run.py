@@ -13,6 +13,7 @@ from sqlalchemy.orm import Session
 
 from wiseglove.delivery.finish import NotWholeError
 from wiseglove.delivery.preset import PresetError
+from wiseglove.interchange.drawn import UnreadableError
 from wiseglove.media.clip import disk_full
 from wiseglove.media.errors import MediaError
 from wiseglove.settings import Settings
@@ -122,7 +123,7 @@ def execute(database: Database, settings: Settings, job_id: str, work: Work, fai
         return
     except StoppedError:
         state, message = "cancelled", "Cancelled. What was made so far has been removed."
-    except (MediaError, StoreError, EditError, PresetError, NotWholeError) as error:
+    except (MediaError, StoreError, EditError, PresetError, NotWholeError, UnreadableError) as error:
         state, message = "failed", str(error)
     except OperationalError:
         raise
