@@ -238,7 +238,7 @@ def test_a_clip_is_brought_when_it_is_looked_for_and_its_display_copies_only_whe
         finally:
             clip.bring_missing(media, None)
         assert clip.read_info(folder).count == COUNT
-        assert (clip.ClipReader(folder).read(7) == numbered_picture(1008, WIDE, HIGH)[..., ::-1]).all()
+        assert (clip.ClipReader(folder).read(7) == numbered_picture(7, WIDE, HIGH)[..., ::-1]).all()
         assert clip.full_path(folder, 7).is_file() == clip.proxy_path(folder, 7).is_file() == shown
 
 

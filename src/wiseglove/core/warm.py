@@ -6,7 +6,7 @@ import importlib
 
 import numpy as np
 
-from wiseglove.core.compositing.colour import to_display
+from wiseglove.core.compositing.colour import encoded, to_display
 from wiseglove.core.compositing.cover_edges import own_share
 from wiseglove.core.compositing.face import Face
 from wiseglove.core.compositing.over import over_with_holdout
@@ -69,6 +69,7 @@ def _composite() -> None:
     matte = np.linspace(0, 1, 48, dtype=np.float32) * np.ones((48, 1), np.float32)
     over_with_holdout(light[laid.box.slices], laid.colour, laid.alpha, matte[laid.box.slices])
     to_display(own_share(light, matte), True)
+    encoded(light)
 
 
 if __name__ == "__main__":

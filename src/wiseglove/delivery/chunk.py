@@ -7,7 +7,6 @@ from collections import deque
 from collections.abc import Callable, Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
 from pathlib import Path
-from threading import local
 from typing import Any
 
 import numpy as np
@@ -73,14 +72,10 @@ def _frames(
     shot: EvaluatedShot, plan: Plan, frames: range, opened: Opened, target: Path
 ) -> Iterator[dict[str, NDArray[Any]]]:
     """What movies want of each frame, in order, by their names; several frames are rendered at once."""
-    own = local()
-    every: list[ExactPictures] = []
+    pictures = opened()  # the same for all threads, so that a movie is decoded once
 
     def render(frame: int) -> dict[str, NDArray[Any]]:
-        if not hasattr(own, "pictures"):
-            own.pictures = opened()
-            every.append(own.pictures)
-        return render_frame(shot, plan, frame, own.pictures, target)
+        return render_frame(shot, plan, frame, pictures, target)
 
     pool = ThreadPoolExecutor(workers())
     waiting: deque[Future[dict[str, NDArray[Any]]]] = deque()
@@ -93,8 +88,7 @@ def _frames(
             yield waiting.popleft().result()
     finally:
         pool.shutdown(cancel_futures=True)
-        for pictures in every:
-            pictures.close()
+        pictures.close()
 
 
 def render_frame(

@@ -201,7 +201,7 @@ def write_file(path: Path, data: bytes) -> None:
 
 
 class ClipReader:
-    """Exact pictures of a decoded clip, by 0-based number. Not for use by several threads at once."""
+    """Exact pictures of a decoded clip, by 0-based number; several threads may read."""
 
     def __init__(self, folder: Path, info: MediaInfo | None = None) -> None:
         """folder: of a decoded clip; or with `info`, where the source files themselves lie."""

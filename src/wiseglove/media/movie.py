@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from bisect import bisect_left
+from collections import deque
 from collections.abc import Callable, Iterator
 from contextlib import closing
 from fractions import Fraction
 from itertools import pairwise
 from pathlib import Path
+from threading import Lock
 from typing import Any
 
 import av
@@ -23,6 +25,8 @@ from wiseglove.media.rates import nearest_standard
 
 NEAR = 24
 """Pictures up to which reading on is quicker than looking for a key picture."""
+PASSED = 4
+"""Pictures that are kept as they were decoded, for threads that are a little behind."""
 NOT_MOVIES = {"tty", "image2", "image2pipe", "subtitles", "lrc", "gif"}
 """Formats that PyAV opens without their being movies: text drawn as pictures, single pictures."""
 UNSPECIFIED = 2
@@ -171,8 +175,8 @@ def time_of(frame: VideoFrame) -> int:
 class MovieReader:
     """Random access to a movie's pictures by number, through its index of timestamps.
 
-    Reading on from the last picture decodes only the next one; anything else seeks to the key picture before.
-    Not for use by several threads at once.
+    Reading on from the last picture decodes only the next one, and those just passed are still there; anything else seeks to
+    the key picture before. Several threads may read: those that go on together through a movie decode it only once.
     """
 
     def __init__(
@@ -187,12 +191,17 @@ class MovieReader:
         self._next = 0
         self._last: tuple[int, NDArray[Any]] | None = None
         """The picture that was read last: a plate that is shown in its own pane is asked for the same one twice."""
+        self._passed: deque[tuple[int, VideoFrame]] = deque(maxlen=PASSED)
+        self._lock = Lock()
 
     def read(self, number: int) -> NDArray[Any]:
         """Picture `number` (0-based) as by `to_rgb`, not to be written on. Raises MediaError."""
-        if self._last is None or self._last[0] != number:
-            self._last = number, self._shown(self._read(number))
-        return self._last[1]
+        with self._lock:
+            last = self._last
+            if last is None or last[0] != number:
+                passed = next((frame for n, frame in self._passed if n == number), None)
+                self._last = last = number, self._shown(self._read(number) if passed is None else to_rgb(passed))
+            return last[1]
 
     def _read(self, number: int) -> NDArray[Any]:
         if not 0 <= number < len(self._index):
@@ -217,6 +226,7 @@ class MovieReader:
     def _begin(self) -> None:
         """From the first picture on, counting: in whatever order the times are."""
         self._container.close()
+        self._passed.clear()
         self._container, self._stream = open_movie(self._path)
         self._decoded, self._next = iter(self._container.decode(self._stream)), 0
 
@@ -232,6 +242,7 @@ class MovieReader:
                     return None
                 self._next = at
             self._next += 1
+            self._passed.append((self._next - 1, frame))
             if self._next == number + 1:
                 return frame
             if self._next > number:

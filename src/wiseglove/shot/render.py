@@ -77,7 +77,7 @@ class FrameScene:
         touched, working = self._mixed(self.whole, {})
         out = colour.to_working(self.ground.plate, False)
         if not touched.empty:
-            shown = colour.encode(working) if self.ground.linear else working
+            shown = colour.encoded(working) if self.ground.linear else working
             out[touched.slices] = np.asarray(shown, np.float32)
         return out
 
@@ -121,7 +121,7 @@ class FrameScene:
         matte = self.covers.whole_matte(which)
         own = own_share(self.ground.working, matte)
         colours = np.where(matte[..., None] > 1e-4, own / np.maximum(matte[..., None], 1e-4), 0)
-        shown = colour.encode(colours) if self.ground.linear else colours
+        shown = colour.encoded(colours) if self.ground.linear else colours
         return np.concatenate([np.clip(np.asarray(shown, np.float32), 0, 1), matte[..., None]], axis=2)
 
     def _put(self, which: Pane, part: Box, moved: Override, working: Picture) -> None:
@@ -271,7 +271,7 @@ class FrameScene:
         part = self.subjects.box_of(found) if found is not None else Box(0, 0, 0, 0)
         if found is not None and not part.empty:
             own, alpha = self.subjects.colours_in(found, part, {})
-            shown = np.asarray(colour.encode(own), np.float32) if self.ground.linear else own
+            shown = colour.encoded(own) if self.ground.linear else own
             out[part.slices] = np.concatenate([np.clip(shown, 0, 1), alpha[..., None]], axis=2)
         return out
 
@@ -299,5 +299,5 @@ class FrameScene:
         for which in reversed(self.subjects.counted):
             if not self.subjects.box_of(which).within(box).empty:
                 own = self.subjects.colours_in(which, box, {})[0][0, 0]
-                own = np.asarray(colour.encode(own)) if self.ground.linear else own
+                own = colour.encoded(own[None, None])[0, 0] if self.ground.linear else own
         return plate.tolist(), float(self.whole_matte(box)[0, 0]), np.clip(own, 0, 1).tolist()

@@ -105,7 +105,7 @@ class SubjectLayers:
             garbage = self._covers.mattes_in(which.garbage, area, override)
             alpha = whole_matte(alpha, core, garbage, self._limit_of(which, area))
         if not self._ground.linear:
-            colours = np.asarray(colour.encode(np.clip(colours, 0, None)), np.float32)
+            colours = colour.encoded(np.clip(colours, 0, None))
         if kept:
             self._own[which.id] = area, colours, alpha
         here = relative(box, area).slices

@@ -159,7 +159,7 @@ def _resized(pixels: NDArray[Any], width: int, height: int) -> NDArray[Any]:
 
 
 class ExactPictures:
-    """The sources themselves, for deliveries. For one thread; `close` it."""
+    """The sources themselves, for deliveries. Several threads may read; `close` it when all of them are done."""
 
     exact = True
 
@@ -167,13 +167,15 @@ class ExactPictures:
         self._media = media
         self._readers: dict[str, clip.ClipReader] = {}
         self._kinds: dict[str, str] = {}
+        self._lock = Lock()
 
     def _reader(self, clip_id: str, role: str = "") -> clip.ClipReader:
         """A reader of a clip; one that is plate and insert at once has two, so that neither has to go back for the other."""
         key = clip_id + role
-        if key not in self._readers:
-            self._readers[key] = self.opened(clip_id)
-        return self._readers[key]
+        with self._lock:
+            if key not in self._readers:
+                self._readers[key] = self.opened(clip_id)
+            return self._readers[key]
 
     def opened(self, clip_id: str) -> clip.ClipReader:
         """A clip to be read from. Raises MediaError."""

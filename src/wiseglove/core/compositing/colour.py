@@ -32,6 +32,21 @@ def encode(linear: NDArray[np.float32] | NDArray[np.float64]) -> NDArray[np.floa
     return np.copysign(out, linear)
 
 
+@lru_cache(maxsize=1)
+def _curve() -> NDArray[np.float32]:
+    return np.asarray(encode(np.linspace(0, 1, 65537)), np.float32)
+
+
+def encoded(working: Linear) -> Linear:
+    """Linear light (h, w, c) by the sRGB curve as `encode` has it, to 1e-6, but quicker: a table from 0 to 1, exact beyond."""
+    working = np.asarray(working, np.float32)
+    out = np.empty(working.shape, np.float32)
+    rows = kernels.curved(working, _curve(), out)
+    if rows.any():
+        out[rows] = encode(working[rows])
+    return out
+
+
 @lru_cache(maxsize=4)
 def _table(levels: int, linear: bool) -> NDArray[np.float32]:
     values = np.arange(levels) / (levels - 1)

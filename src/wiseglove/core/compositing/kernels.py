@@ -21,6 +21,26 @@ def displayed(working, table, out):
 
 
 @rows_at_once
+def curved(values, table, out):
+    """Values (h, w, c) through a curve that a table gives at even steps from 0 to 1, straight between them.
+
+    Those outside are left for whoever calls: the result says for each row whether there are any.
+    """
+    last = table.shape[0] - 1
+    outside = np.zeros(values.shape[0], np.bool_)
+    for y in nb.prange(values.shape[0]):
+        for x in range(values.shape[1]):
+            for c in range(values.shape[2]):
+                place = values[y, x, c] * np.float32(last)
+                if not 0 <= place < last:
+                    outside[y] = outside[y] or place != last
+                    place = np.float32(min(max(place, np.float32(0)), np.float32(last)))
+                low = max(min(int(place), last - 1), 0)  # also where the value is no number
+                out[y, x, c] = table[low] + (table[low + 1] - table[low]) * (place - np.float32(low))
+    return outside
+
+
+@rows_at_once
 def gathered(colour, alpha, total):
     """Adds a premultiplied layer to a total (h, w, 4)."""
     for y in nb.prange(alpha.shape[0]):
