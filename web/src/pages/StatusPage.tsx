@@ -40,7 +40,7 @@ export function StatusPage() {
                 <Fact
                   key={m.name}
                   name={m.name}
-                  value={`${m.queues.join(", ")}; ${m.cores} at once, ${bytesText(m.memory)}; ${m.encoders.join(", ")}`}
+                  value={`${m.queues.join(", ")}; ${m.cores} at once, ${bytesText(m.memory)} of memory; ${m.encoders.join(", ")}`}
                 />
               ))}
               <Fact name="Work" value={`${state.running} under way, ${state.waiting} waiting`} />

@@ -78,6 +78,7 @@ export function Understanding({
 function Seen({ id, u, correction: c }: { id: string; u: Understood; correction: Correction }) {
   const { gaps } = u;
   const first = c.first;
+  const named = u.names[0] ?? u.files[0];
   const read = new URLSearchParams({ layer: c.layer ?? "", light: c.light ?? "usual", lut: u.lut });
   return (
     <div className="mb-5 grid grid-cols-[340px_minmax(0,1fr)] gap-x-8">
@@ -102,9 +103,7 @@ function Seen({ id, u, correction: c }: { id: string; u: Understood; correction:
           {u.bit_depth} bit{u.floating ? " float" : ""}
           {u.alpha ? ", with alpha" : ""}
         </Fact>
-        <Fact label="Files">
-          {u.files.length === 1 ? u.files![0] : `${u.files![0]} and ${u.files!.length - 1} more`}
-        </Fact>
+        <Fact label="Files">{u.files.length === 1 ? named : `${named} and ${u.files.length - 1} more`}</Fact>
         <Fact label="Rate">
           {u.rate_known
             ? `${rateText(u.rate_num, u.rate_den)} f/s (${u.rate_num}/${u.rate_den})`

@@ -58,7 +58,7 @@ export function BringIn() {
         title="SVG, Lottie, COCO, corners as CSV or JSON, a timeline, or another shot file"
         onClick={() => chosen.current!.click()}
       >
-        Outlines or corners …
+        Outlines …
       </Button>
       <TakeIn
         shot={bench().shot!.id}
