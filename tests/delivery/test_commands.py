@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import json
 import os
+import resource
 from pathlib import Path
 
 import cv2
+import numpy as np
 import pytest
 from typer.testing import CliRunner
 
@@ -128,3 +130,41 @@ def test_a_review_tells_where_to_look_and_ends_with_three_where_it_is_worse_than
     assert told("review", shot, "--out", tmp_path / "strict")[0] == 1
     code, said = told("review", shot, "--out", tmp_path / "r", "--range", "1001:4000")
     assert (code, "does not lie in the plate" in said) == (2, True), said
+
+
+def test_where_the_disk_is_full_what_was_made_stays_and_the_same_command_goes_on(shot: Path, tmp_path: Path) -> None:
+    out = tmp_path / "delivery"
+    words = ("deliver", shot, "--preset", "Review", "--out", out, "--range", "1001:1004")
+    before = resource.getrlimit(resource.RLIMIT_FSIZE)
+    resource.setrlimit(resource.RLIMIT_FSIZE, (3000, before[1]))  # no file may grow longer, as on a disk without room
+    try:
+        code, said = told(*words)
+    finally:
+        resource.setrlimit(resource.RLIMIT_FSIZE, before)
+    assert (code, "full" in said, "Make room" in said) == (1, True, True), said
+    assert not (out / "manifest.json").exists()
+    assert told(*words)[0] == 0
+    assert told("check", out)[0] == 0
+
+
+def test_a_plate_is_read_by_its_table_and_only_by_that(shot: Path, tmp_path: Path) -> None:
+    swap = "LUT_3D_SIZE 2\n" + "\n".join(f"{g} {r} {b}" for b in (0, 1) for g in (0, 1) for r in (0, 1))
+    table, graded = tmp_path / "swap.cube", tmp_path / "graded.json"
+    table.write_text(swap)
+    assert told("new", tmp_path / "tap.mp4", "--lut", table, "--out", graded)[0] == 0
+    pictures = []
+    for which in (shot, graded):
+        out = tmp_path / f"composite of {which.stem}"
+        assert told("composite", which, "--out", out, "--range", "1003:1003")[0] == 0
+        (path,) = out.glob("*.png")
+        pictures.append(cv2.imread(str(path), cv2.IMREAD_UNCHANGED).astype(float))
+    held = np.s_[:12]  # above the pane, which shows a chart
+    assert np.abs(pictures[1][held] - pictures[0][held][..., [0, 2, 1]]).max() <= 2 * 257
+    table.write_text(swap.replace("1 1 1", "1 1 0"))
+    code, said = told("composite", graded, "--out", tmp_path / "again", "--range", "1003:1003")
+    assert (code, "changed since" in said) == (1, True), said
+    table.unlink()
+    code, said = told("composite", graded, "--out", tmp_path / "once more", "--range", "1003:1003")
+    assert (code, "swap.cube is not there" in said) == (1, True), said
+    code, said = told("new", tmp_path / "tap.mp4", "--layer", "lamp", "--out", tmp_path / "x.json")
+    assert (code, "no layer “lamp”" in said) == (1, True), said

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
@@ -16,8 +17,9 @@ expect.set_options(timeout=20_000)  # for what it waits for, not for how quick i
 
 
 @pytest.fixture(scope="session")
-def server(cluster: Cluster, footage: Path) -> Iterator[Server]:
-    with staged(cluster, footage) as server:
+def server(cluster: Cluster, footage: Path, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
+    beside = tmp_path_factory.getbasetemp().parent if "PYTEST_XDIST_WORKER" in os.environ else None
+    with staged(cluster, footage, kept=beside and beside / "stage") as server:
         yield server
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import fcntl
 import os
 import shutil
 import signal
@@ -11,7 +12,7 @@ import tempfile
 import time
 import urllib.request
 from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from contextlib import ExitStack, contextmanager
 from fractions import Fraction
 from pathlib import Path
 
@@ -21,6 +22,7 @@ from tests.builders import ffmpeg
 from wiseglove.demo import install, presenter, scene
 from wiseglove.media.encode import FINE, MovieWriter
 from wiseglove.settings import Settings
+from wiseglove.store.backup import back_up, restore
 from wiseglove.store.cluster import Cluster, free_port
 from wiseglove.store.database import Database, migrate
 
@@ -105,21 +107,38 @@ def write_presented(footage: Path, out: Path) -> Path:
 
 @contextmanager
 def staged(
-    cluster: Cluster, footage: Path, name: str = "browser", more: Callable[[Database, Settings], object] | None = None
-) -> Iterator[Server]:
-    """The demo shot, "Large tap" and "Presented" behind a server and a worker of their own; `more` puts in further shots."""
+    cluster: Cluster, footage: Path, name: str = "browser", more: Callable[[Database, Settings], object] | None = None,
+    kept: Path | None = None,
+) -> Iterator[Server]:  # fmt: skip
+    """The demo shot, "Large tap" and "Presented" behind a server and a worker of their own.
+
+    more: puts in further shots. kept: a folder that several processes share; the first of them leaves a backup of its shots
+    there, which the others restore instead of making them again.
+    """
     files = Path(tempfile.mkdtemp(prefix="wiseglove-stage-"))
     cluster.ensure_database(name)
     url = cluster.url(name)
-    migrate(url)
     settings = Settings(database_url=url, files=files)
-    database = Database(url)
-    install.install(database, settings, footage, lambda _: None)
-    install.take_in_movie(database, settings, write_large_plate(footage, files / "large.mp4"), "Large tap")
-    install.take_in_movie(database, settings, write_presented(footage, files / "presented.mp4"), "Presented")
-    if more is not None:
-        more(database, settings)
-    database.close()
+    with ExitStack() as locked:
+        if kept is not None:
+            kept.mkdir(exist_ok=True)
+            fcntl.flock(locked.enter_context((kept / "lock").open("w")), fcntl.LOCK_EX)
+        if kept is not None and (kept / "stage.tar").exists():
+            restore(settings, kept / "stage.tar", lambda _: None)
+        else:
+            migrate(url)
+            database = Database(url)
+            install.install(database, settings, footage, lambda _: None)
+            install.take_in_movie(database, settings, write_large_plate(footage, files / "large.mp4"), "Large tap")
+            install.take_in_movie(database, settings, write_presented(footage, files / "presented.mp4"), "Presented")
+            if more is not None:
+                more(database, settings)
+            database.close()
+            if kept is not None:
+                shutil.copyfile(files / "large.mp4", kept / "large.mp4")
+                back_up(settings, kept / "stage.tar", lambda _: None)
+    if kept is not None:
+        shutil.copyfile(kept / "large.mp4", files / "large.mp4")
     server = Server(url, files)
     server.start()
     try:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+from concurrent.futures import ThreadPoolExecutor
 from fractions import Fraction
 from pathlib import Path
 
@@ -243,3 +244,26 @@ def test_an_odd_rate_is_offered_the_standard_one_that_is_close() -> None:
     assert near.last_off == pytest.approx(abs(seconds * 30000 / 1001 - 454), abs=1e-3)
     assert nearest_standard(Fraction(30000, 1001), 455) is None
     assert nearest_standard(Fraction(12), 100) is None
+
+
+def test_threads_that_go_through_a_movie_together_decode_it_once(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    path = write_movie(tmp_path / "tap.mp4", 24)
+    through = [movie.to_rgb(f) for f in movie.frames(path)]
+    reader = movie.MovieReader(path, [movie.time_of(f) for f in movie.frames(path)])
+    decoded = 0
+    real = movie.MovieReader._ahead
+
+    def counted(self: movie.MovieReader, number: int) -> object:
+        nonlocal decoded
+        decoded += 1
+        return real(self, number)
+
+    monkeypatch.setattr(movie.MovieReader, "_ahead", counted)
+    with ThreadPoolExecutor(3) as pool:
+        seen = list(pool.map(reader.read, range(24)))
+    reader.close()
+    for picture, expected in zip(seen, through, strict=True):
+        assert (picture == expected).all()
+    assert decoded <= 26  # each once, but for a thread that fell far behind
