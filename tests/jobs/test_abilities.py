@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from typing import Any
 
@@ -68,7 +69,8 @@ def test_a_delivery_that_is_too_much_is_left_to_a_worker_that_can_or_fails_in_wo
             async with app.open_async():
                 return await asyncio.to_thread(queue._left_to_another, app, database, row)
 
-        return asyncio.run(ask())
+        with ThreadPoolExecutor(1) as pool:  # the browser's driver leaves a loop running in the first thread
+            return pool.submit(lambda: asyncio.run(ask())).result()
 
     assert not left()  # there is nobody else
     with database.transaction() as session:
