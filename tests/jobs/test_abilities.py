@@ -36,20 +36,23 @@ def one(**changes: Any) -> Abilities:
     )
 
 
-def test_this_machine_can_write_all_that_deliveries_have(payload: dict[str, Any]) -> None:
+def test_this_machine_can_write_all_that_deliveries_have(settings: Settings, payload: dict[str, Any]) -> None:
     can = abilities(["render"])
     assert {"libx264", "libvpx-vp9", "ffv1", "prores_ks"} <= set(can.encoders)
     assert can.memory > 100_000_000
-    assert deliver.lacks(payload, can) == ""
+    assert deliver.Ordered(settings, "any", payload).lacks(can) == ""
 
 
 @pytest.mark.parametrize(
     ("changes", "says"),
     [({"encoders": ["ffv1"]}, "no encoder prores_ks"), ({"memory": 10_000_000}, "0.0 GB of memory")],
 )
-def test_what_is_lacking_is_said(payload: dict[str, Any], changes: dict[str, Any], says: str) -> None:
-    assert says in deliver.lacks(payload, one(**changes))
-    assert deliver.lacks(payload, one()) == ""
+def test_what_is_lacking_is_said(
+    settings: Settings, payload: dict[str, Any], changes: dict[str, Any], says: str
+) -> None:
+    ordered = deliver.Ordered(settings, "any", payload)
+    assert says in ordered.lacks(one(**changes))
+    assert ordered.lacks(one()) == ""
 
 
 def test_a_delivery_that_is_too_much_is_left_to_a_worker_that_can_or_fails_in_words(
@@ -67,7 +70,7 @@ def test_a_delivery_that_is_too_much_is_left_to_a_worker_that_can_or_fails_in_wo
 
         async def ask() -> bool:
             async with app.open_async():
-                return await asyncio.to_thread(queue._left_to_another, app, database, row)
+                return await asyncio.to_thread(queue._left_to_another, app, database, settings, row)
 
         with ThreadPoolExecutor(1) as pool:  # the browser's driver leaves a loop running in the first thread
             return pool.submit(lambda: asyncio.run(ask())).result()

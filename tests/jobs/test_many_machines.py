@@ -83,10 +83,14 @@ def buckets() -> Iterator[Callable[[], str]]:
 
 
 @pytest.fixture
-def shared(settings: Settings, buckets: Callable[[], str], tmp_path: Path, request: pytest.FixtureRequest) -> Settings:
+def shared(
+    settings: Settings, buckets: Callable[[], str], tmp_path: Path, request: pytest.FixtureRequest
+) -> Iterator[Settings]:
     """Behind S3, or in a folder, which is quicker, where a test says so."""
     place = f"file://{tmp_path}/store" if getattr(request, "param", "") == "file" else f"s3://{buckets()}/lantern-lane"
-    return settings.model_copy(update={"store": place})
+    clips.bring_from(place, settings.media, shown=False)
+    yield settings.model_copy(update={"store": place})
+    clip.bring_missing(settings.media, None)
 
 
 @pytest.fixture

@@ -11,7 +11,7 @@ from wiseglove.api.context import Ctx
 from wiseglove.api.people import Author
 from wiseglove.api.schemas import ShotChange
 from wiseglove.api.shots import EditId, finished
-from wiseglove.delivery.bring_in import read_into
+from wiseglove.delivery.bring_in import check_size, read_into
 from wiseglove.interchange.drawn import UnreadableError
 from wiseglove.jobs.mattes import KIND
 from wiseglove.media.info import MediaInfo
@@ -64,11 +64,7 @@ def bring_in_mattes(shot_id: str, wanted: MattesRequest, context: Ctx) -> Job:
         if clip is None or session.get(ShotClipRow, (shot_id, wanted.clip)) is None:
             raise NotFoundError("That clip is not one of this shot. Nothing was brought in. Take the mattes in first.")
         about = MediaInfo.model_validate(clip.info)
-        if (about.width, about.height) != (shot.plate.width, shot.plate.height):
-            raise UnreadableError(
-                f"These mattes are {about.width}x{about.height}; the plate has {shot.plate.width}x{shot.plate.height}. Nothing "
-                "was brought in. Bring in mattes of the plate's own size."
-            )
+        check_size((about.width, about.height), shot.plate)
         return as_job(
             context.queue.put(session, KIND, f"Making a cover of {about.name}", {"clip": wanted.clip}, shot=shot_id)
         )

@@ -149,6 +149,7 @@ def _remarks(shot: EvaluatedShot, order: Order, plan: Plan) -> list[str]:
 
 
 MOST_PRESETS = 200
+"""Presets that are kept."""
 KNOWN = 40
 """Deliveries that an estimate looks back at."""
 

@@ -3,10 +3,9 @@
 from __future__ import annotations
 
 import shutil
-from datetime import UTC, datetime
 
 from fastapi import APIRouter, Response
-from sqlalchemy import column, func, select, table, text
+from sqlalchemy import func, select, text
 from sqlalchemy.exc import SQLAlchemyError
 
 from wiseglove.api.context import Ctx
@@ -48,9 +47,6 @@ def read_health(context: Ctx) -> Health:
     try:
         with context.database.transaction() as session:
             session.execute(text("select 1"))
-            beats = table("procrastinate_workers", column("last_heartbeat"))
-            latest = session.scalars(select(beats.c.last_heartbeat)).all()
-            alive = sum((datetime.now(UTC) - beat).total_seconds() < SILENT for beat in latest)
             machines = workers.alive(session, SILENT)
             counted = session.execute(select(JobRow.state, func.count()).group_by(JobRow.state))
             states = {state: count for state, count in counted}
@@ -58,12 +54,12 @@ def read_health(context: Ctx) -> Health:
         words.append("The database cannot be reached. What was stored is safe; start it, or look at its log.")
         return Health(well=False, database=False, workers=0, machines=[], waiting=0, running=0, free=free, words=words)
     waiting, running = states.get("queued", 0), states.get("running", 0)
-    if not alive:
+    if not machines:
         words.append("No worker is there: decoding, solving and deliveries wait. Start one with wiseglove worker.")
     return Health(
         well=not words,
         database=True,
-        workers=alive,
+        workers=len(machines),
         machines=machines,
         waiting=waiting,
         running=running,

@@ -142,8 +142,9 @@ def _keep_lut(context: Context, intake_id: str, called: str, content: bytes) -> 
                 intake=intake_id, number=number, name=called, kept_as=claim.kept_as, size=len(content), sha256=digest
             )
         )
-        about: dict[str, object] = {"light": "lut", "lut": claim.kept_as, "lut_name": called}
-        row.understood = Understood.model_validate(row.understood).model_copy(update=about).model_dump(mode="json")
+        row.understood = (
+            Understood.model_validate(row.understood).with_lut(claim.kept_as, called).model_dump(mode="json")
+        )
         session.flush()
         return as_intake(session, row)
 

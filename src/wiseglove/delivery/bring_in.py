@@ -19,6 +19,7 @@ from wiseglove.interchange import coco, lottie, pane_motion, timeline
 from wiseglove.interchange.drawn import Curve, Layer, UnreadableError
 from wiseglove.media.light import Reading
 from wiseglove.media.plate import PlateFiles
+from wiseglove.shot.basics import Plate
 from wiseglove.shot.edits.bring_in import BringIn, Came, CamePane, Shape
 from wiseglove.shot.evaluated import EvaluatedShot
 
@@ -207,6 +208,15 @@ class Mattes:
     read: Callable[[int], NDArray[Any]]
 
 
+def check_size(size: tuple[int, int], plate: Plate) -> None:
+    """Raise UnreadableError for mattes of another width and height than the plate's."""
+    if size != (plate.width, plate.height):
+        raise UnreadableError(
+            f"These mattes are {size[0]}x{size[1]}; the plate has {plate.width}x{plate.height}. Nothing was brought in. Bring in "
+            "mattes of the plate's own size."
+        )
+
+
 def mattes_of(
     shot: EvaluatedShot, mattes: Mattes, said: Callable[[int, int], None] = lambda done, all_: None
 ) -> tuple[BringIn, list[str]]:
@@ -215,11 +225,7 @@ def mattes_of(
     said: called with frames done and all of them. Raises UnreadableError for another size, or where nothing is white.
     """
     plate = shot.plate
-    if mattes.size != (plate.width, plate.height):
-        raise UnreadableError(
-            f"These mattes are {mattes.size[0]}x{mattes.size[1]}; the plate has {plate.width}x{plate.height}. Nothing was brought "
-            "in. Bring in mattes of the plate's own size."
-        )
+    check_size(mattes.size, plate)
     first = mattes.first if plate.first <= mattes.first <= plate.last else plate.first
     frames = [f for f in range(first, first + mattes.count) if f <= plate.last]
 

@@ -21,7 +21,7 @@ from wiseglove.shot.evaluated import EvaluatedShot
 from wiseglove.store.pictures import ExactPictures
 
 Opened = Callable[[], ExactPictures]
-"""Gives a way to the clips' own pictures; asked once for each thread."""
+"""Gives a way to the clips' own pictures, which several threads may use."""
 Said = Callable[[int], None]
 """Called with the number of frames done; raises to stop."""
 

@@ -203,8 +203,7 @@ def _from_files(where: str, known: MediaInfo | None, limits: Limits, reading: Re
                 f"The look-up table {reading.lut or 'of ' + where} is not there. Nothing was written. Say where it is."
             )
         check_lut(reading.lut, reading.lut.name)
-        about = {"lut": os.path.relpath(reading.lut, folder), "lut_name": reading.lut.name}
-        understood = understood.model_copy(update=about)
+        understood = understood.with_lut(os.path.relpath(reading.lut, folder), reading.lut.name)
     index: list[int] = []
     if understood.kind == "movie":
         index = known.index if known is not None and known.index else [movie.time_of(f) for f in movie.frames(paths[0])]

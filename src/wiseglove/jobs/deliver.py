@@ -17,7 +17,7 @@ from wiseglove.delivery.chunk import render_chunk
 from wiseglove.delivery.finish import Finishing, Remarks, finish, zipped
 from wiseglove.delivery.plan import Plan, planned
 from wiseglove.delivery.preset import Item, Preset
-from wiseglove.delivery.shot_file import Media, named
+from wiseglove.delivery.shot_file import Media
 from wiseglove.interchange.timeline import Marker
 from wiseglove.jobs.abilities import abilities, lacking
 from wiseglove.jobs.putting import Queue
@@ -50,7 +50,10 @@ class Ordered:
         self.remarks = _remarks(payload, self.shot)
         self.plan: Plan = planned(self.shot, preset_of(payload), self.remarks.version)
         self.objects = Objects(settings.store)
-        self.objects.bring_clips(settings.media, named(self.shot))
+
+    def lacks(self, can: Abilities | None = None) -> str:
+        """What a worker (this one, where none is said) has not that it needs, in words; nothing where it has all."""
+        return lacking(self.plan, can or abilities([]))
 
     @property
     def home(self) -> Path:
@@ -106,11 +109,11 @@ def _remarks(payload: Payload, shot: EvaluatedShot) -> Remarks:
 def work(run: Run) -> Outcome:
     """Render the shot as it was when the delivery was ordered, together with whoever helps."""
     began = time.monotonic()
-    if without := lacks(run.payload):
+    ordered = Ordered(run.settings, run.job, run.payload)
+    if without := ordered.lacks():
         raise StoreError(
             f"This worker cannot make the delivery: {without}. Nothing was rendered. Start a worker that can, or leave that out."
         )
-    ordered = Ordered(run.settings, run.job, run.payload)
     plan = ordered.plan
     patiently(lambda: run.database.within(chunks.lay_out, run.job, len(plan.chunks)))
     queue = Queue(run.settings.database_url)
@@ -134,13 +137,6 @@ def _whole(run: Run, plan: Plan) -> bool:
     return whole
 
 
-def lacks(payload: Payload, can: Abilities | None = None) -> str:
-    """What a worker (this one, where none is said) has not that a delivery needs, in words; nothing where it has all."""
-    shot = EvaluatedShot.of(Shot.model_validate(upgraded_shot(payload["shot"]), strict=False))
-    plan = planned(shot, preset_of(payload), _remarks(payload, shot).version)
-    return lacking(plan, can or abilities([]))
-
-
 def worker_name() -> str:
     """What this process is called among workers."""
     return f"{socket.gethostname()}:{os.getpid()}"
@@ -148,9 +144,9 @@ def worker_name() -> str:
 
 def help_with(database: Database, settings: Settings, job: str, payload: Payload) -> int:
     """Render pieces of a delivery that somebody else has, until there is none left; how many. None that are too much for us."""
-    if lacks(payload):
-        return 0
     ordered, done = Ordered(settings, job, payload), 0
+    if ordered.lacks():
+        return 0
     while render_next(database, ordered):
         done += 1
     return done

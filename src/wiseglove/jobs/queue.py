@@ -52,7 +52,7 @@ def _app(settings: Settings, database: Database) -> procrastinate.App:
     def run_job(job_id: str) -> None:
         with database.transaction() as session:
             row = session.get(JobRow, job_id)
-        if row is not None and not _left_to_another(app, database, row):
+        if row is not None and not _left_to_another(app, database, settings, row):
             work, failed = KINDS[row.kind]
             try:
                 execute(database, settings, job_id, work, failed)
@@ -79,13 +79,16 @@ LATER = 3
 """Seconds until a delivery that this worker cannot make is on the queue again, for one that can."""
 
 
-def _left_to_another(app: procrastinate.App, database: Database, row: JobRow) -> bool:
+def _left_to_another(app: procrastinate.App, database: Database, settings: Settings, row: JobRow) -> bool:
     """Whether a delivery is too much for this worker and not for another that is there, to which it is left."""
-    if row.kind != "deliver" or row.state not in ("queued", "running") or not deliver.lacks(row.payload):
+    if row.kind != "deliver" or row.state not in ("queued", "running"):
+        return False
+    ordered = deliver.Ordered(settings, row.id, row.payload)
+    if not ordered.lacks():
         return False
     with database.transaction() as session:
         others = [w for w in workers.alive(session, STALLED) if w.name != deliver.worker_name()]
-    able = [w for w in others if QUEUES["deliver"] in w.queues and not deliver.lacks(row.payload, w)]
+    able = [w for w in others if QUEUES["deliver"] in w.queues and not ordered.lacks(w)]
     if able:
         app.configure_task("job", queue=QUEUES["deliver"], schedule_in={"seconds": LATER}).defer(job_id=row.id)
     return bool(able)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Literal
+from typing import Literal, Self
 
 from pydantic import BaseModel, ConfigDict, Field
 
@@ -69,6 +69,10 @@ class Understood(BaseModel):
     def called(self, file: int) -> str:
         """What a file was called by whoever sent it."""
         return self.names[file] if file < len(self.names) else self.files[file]
+
+    def with_lut(self, file: str, name: str) -> Self:
+        """The same, brought to the display by a look-up table: its file among the others, and what it is called."""
+        return self.model_copy(update={"light": "lut", "lut": file, "lut_name": name})
 
     def reading(self, source: Path) -> Reading:
         """How its pictures are read, the files being in a folder."""

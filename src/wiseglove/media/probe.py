@@ -59,8 +59,7 @@ def probe(paths: list[Path], limits: Limits | None = None, names: list[str] | No
     check_limits(understood, limits or Limits())
     if tables:
         check_lut(tables[0].path, tables[0].name)
-        table: dict[str, object] = {"light": "lut", "lut": tables[0].path.name, "lut_name": tables[0].name}
-        understood = understood.model_copy(update=table)
+        understood = understood.with_lut(tables[0].path.name, tables[0].name)
     return understood
 
 

@@ -27,7 +27,7 @@ from wiseglove.store.cluster import programs
 from wiseglove.store.database import Database, migrate
 from wiseglove.store.errors import StoreError
 from wiseglove.store.locks import KEEP_ALL
-from wiseglove.store.tables import ClipRow, IntakeRow, JobRow, ShotRow
+from wiseglove.store.tables import ClipRow, IntakeRow, JobRow, ShotRow, WorkerRow
 
 VERSION = 1
 Say = Callable[[str], None]
@@ -137,6 +137,7 @@ def _tidy(settings: Places) -> None:
         session.execute(delete(IntakeRow).where(IntakeRow.state != "done"))
         session.execute(text("delete from procrastinate_jobs where status in ('todo', 'doing')"))
         session.execute(text("delete from procrastinate_workers"))
+        session.execute(delete(WorkerRow))
     database.close()
 
 

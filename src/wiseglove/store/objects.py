@@ -116,10 +116,7 @@ class Objects:
         if not self.remote:
             return
         for clip in clips:
-            for part in (
-                *(DISPLAYED if shown else ()),
-                "source",
-                "clip.json",
-            ):  # the last of them says that the others are there
+            parts = (*(DISPLAYED if shown else ()), "source", "clip.json")  # the last says that the others are there
+            for part in parts:
                 if not (media / clip / part).exists() and not self.pull(f"media/{clip}/{part}", media / clip / part):
                     break

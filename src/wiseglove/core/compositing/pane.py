@@ -73,8 +73,9 @@ def lay(
         seen = np.asarray(cv2.resize(insert, (box.width, box.height), interpolation=how), np.float32)
         return _as_laid(box, seen, np.ones(seen.shape[:2], np.float32))
     own = np.eye(3) if placed is None else placed
-    samples = min(samples, _enough(insert, unit @ own, box))
-    seen = _warped(_reduced(insert, unit @ own, box, samples, kept), unit, own, box, samples, face)
+    steps = _steps(unit @ own, box)
+    samples = min(samples, _enough(insert, steps))
+    seen = _warped(_reduced(insert, steps, samples, kept), unit, own, box, samples, face)
     alpha = outline_matte(border[None], box, scale)
     if placed is not None and not _covers(placed):
         ends = np.zeros((4, 8))
@@ -171,15 +172,18 @@ ENOUGH = ((1.0, 2), (2.0, 3))
 """Samples per pixel and axis that are within 45 dB of sixteen, on fine text, up to so many of the insert's pixels in one of ours."""
 
 
-def _enough(insert: Layer, unit: NDArray[np.float64], box: Box) -> int:
-    """Samples per pixel and axis by how dense the insert lies where the pane shows it smallest within the box."""
-    across, down = _steps(unit, box)
+def _enough(insert: Layer, steps: Steps) -> int:
+    """Samples per pixel and axis by how dense the insert lies where the pane shows it smallest."""
+    across, down = steps
     height, width = insert.shape[:2]
     dense = max(width / max(8 * across.min(initial=np.inf), 1e-6), height / max(8 * down.min(initial=np.inf), 1e-6))
     return next((samples for most, samples in ENOUGH if dense <= most), FINAL)
 
 
-def _steps(unit: NDArray[np.float64], box: Box) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+Steps = tuple[NDArray[np.float64], NDArray[np.float64]]
+
+
+def _steps(unit: NDArray[np.float64], box: Box) -> Steps:
     """How many of the result's pixels an eighth of an insert goes, across and down, wherever that is near the box."""
     along = np.linspace(0.0, 1.0, 9)
     grid = np.stack(np.meshgrid(along, along), axis=-1)
@@ -197,9 +201,9 @@ def _steps(unit: NDArray[np.float64], box: Box) -> tuple[NDArray[np.float64], ND
     return across, down
 
 
-def _reduced(insert: Layer, unit: NDArray[np.float64], box: Box, samples: int, kept: Kept | None) -> Layer:
-    """The insert no denser than the sample grid where the pane shows it largest within the box."""
-    across, down = _steps(unit, box)
+def _reduced(insert: Layer, steps: Steps, samples: int, kept: Kept | None) -> Layer:
+    """The insert no denser than the sample grid where the pane shows it largest."""
+    across, down = steps
     height, width = insert.shape[:2]
     new_width = min(width, max(1, _rounded_up(8 * across.max(initial=0) * samples)))
     new_height = min(height, max(1, _rounded_up(8 * down.max(initial=0) * samples)))
