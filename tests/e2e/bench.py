@@ -27,15 +27,13 @@ class Bench:
     @classmethod
     def open(cls, page: Page, name: str = "Panel tap", fresh: bool = False) -> Bench:
         """Open a shot from the list, or a fresh one on the same plate."""
-        page.goto("/")
-        card = page.get_by_test_id(f"shot-{name}").get_by_role("link").first
-        card.wait_for()
         if fresh:
             source = next(s["id"] for s in page.request.get("/api/shots").json() if s["name"] == name)
             made = page.request.post(f"/api/shots/{source}/fresh").json()
             page.goto(f"/shots/{made['id']}")
         else:
-            card.click()
+            page.goto("/")
+            page.get_by_test_id(f"shot-{name}").get_by_role("link").first.click()
         page.get_by_test_id("picture").wait_for()
         bench = cls(page)
         bench.settled()

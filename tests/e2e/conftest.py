@@ -30,8 +30,15 @@ def browser() -> Iterator[Browser]:
 
 
 @pytest.fixture
-def page(browser: Browser, server: Server) -> Iterator[Page]:
+def judging() -> str:
+    """Whether outlines are judged by themselves, "on" or "off": all the while, a third of the server's time goes there."""
+    return "off"
+
+
+@pytest.fixture
+def page(browser: Browser, server: Server, judging: str) -> Iterator[Page]:
     context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=server.address)
+    context.add_init_script(f"localStorage.getItem('wiseglove.judging') ?? localStorage.setItem('wiseglove.judging', '{judging}')")
     page = context.new_page()
     problems: list[str] = []
     page.on("pageerror", lambda error: problems.append(str(error)))

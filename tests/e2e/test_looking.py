@@ -24,6 +24,11 @@ SPOILT = "10(2[6-9]|3[0-2])"
 SPOILT_PINS = ", ".join(f"[data-frame='{frame}']" for frame in range(1026, 1033))
 
 
+@pytest.fixture
+def judging() -> str:
+    return "on"
+
+
 def half_done(page: Page) -> None:
     """A finger's outline keyed on the truth, but for one key that is 9 px off."""
     shot = page.url.split("/shots/")[1].split("#")[0]

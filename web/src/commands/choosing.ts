@@ -6,6 +6,7 @@ import { toast } from "sonner";
 import { send } from "./send";
 import { tracing } from "./trace";
 import { reached, reshape } from "./shaping";
+import { judging } from "../state/judging";
 import { count, moved } from "../shapes/shape";
 import { goToDoubt } from "./reviewing";
 import { dropProposal } from "./proposals";
@@ -23,7 +24,12 @@ export function goToKey(way: -1 | 1, asked: number) {
 /** To the frame that needs a look most, and what it is about; from there to the next worst (1), or back (-1). */
 export function goToWorst(way: 1 | -1, asked?: number) {
   const found = doubts(bench());
-  if (found.length === 0) return void toast("No frame needs a look.");
+  if (found.length === 0)
+    return void toast(
+      judging()
+        ? "No frame needs a look."
+        : "Nothing is known to be off; outlines are not judged by themselves (Ctrl+K, “Judge”).",
+    );
   const here = found.findIndex((d) => d.frame === bench().frame);
   const next = here < 0 ? 0 : (here + way + found.length) % found.length;
   goToDoubt(found[next]!.frame, found[next]!.about, asked);

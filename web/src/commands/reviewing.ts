@@ -2,6 +2,7 @@ import { toast } from "sonner";
 
 import { api, data, say, type FrameReview, type ShotReview } from "../api/client";
 import { bench, goTo, select, setBench } from "../state/bench";
+import { judging, setJudging } from "../state/judging";
 import { outlineOf, shapeOf } from "../state/lookups";
 import { marksHere } from "../state/slices/review";
 import { proposeCarryTo, proposeRighted } from "./proposals";
@@ -27,7 +28,7 @@ function newest(): string {
   return found;
 }
 
-/** Judge the shot as it is now, a little at a time and only while the hand rests; a function that ends it. */
+/** Judge the shot as it is now, a little at a time and only while the hand rests and the page is seen; a function that ends it. */
 export function keepReviewing(): () => void {
   let over = false;
   let timer = 0;
@@ -37,16 +38,19 @@ export function keepReviewing(): () => void {
   const look = async () => {
     const { shot, frame } = bench();
     if (!shot) return;
-    if (busy()) return again(SETTLED);
+    if (busy() || document.hidden) return again(SETTLED);
     try {
       const found = await data<ShotReview>(
         api.GET("/api/shots/{shot_id}/review", {
-          params: { path: { shot_id: shot.id }, query: { near: frame, newest: newest(), seconds: SECONDS } },
+          params: {
+            path: { shot_id: shot.id },
+            query: { near: frame, newest: newest(), seconds: judging() ? SECONDS : 0 },
+          },
         }),
       );
       if (over || bench().shot?.id !== shot.id) return;
       if (found.revision >= (bench().review?.revision ?? 0)) setBench({ review: found });
-      if (found.left > 0) again(PAUSE);
+      if (found.left > 0 && judging()) again(PAUSE);
     } catch {
       again(5000); // nothing is lost by it: the next answer has it all
     }
@@ -56,6 +60,16 @@ export function keepReviewing(): () => void {
     over = true;
     window.clearTimeout(timer);
   };
+}
+
+/** Judge outlines by themselves from now on, or no longer: judging takes from a slow server what others need. */
+export function switchJudging() {
+  setJudging(!judging());
+  toast(
+    judging()
+      ? "Outlines are judged while your hand rests."
+      : "Outlines are no longer judged by themselves. What is known stays; “Where to look” judges all of them.",
+  );
 }
 
 /** Ask where outlines seem to be off on the frame that is looked at, once it stands; a function that ends it. */

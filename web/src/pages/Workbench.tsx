@@ -6,6 +6,7 @@ import { useCallback, useEffect, useRef } from "react";
 import { api, data, say, type ShotState } from "../api/client";
 import { useNotice, type Notice } from "../api/events";
 import { Button } from "../ui/Button";
+import { useJudging } from "../state/judging";
 import { useView } from "../state/view";
 import { Viewer } from "../viewer/Viewer";
 import { adopt, bench, setBench, useBench, useFrame } from "../state/bench";
@@ -111,7 +112,8 @@ function Reviewing() {
   const shot = useBench((b) => b.shot?.id);
   const revision = useBench((b) => b.shot?.revision);
   const frame = useFrame();
-  useEffect(() => keepReviewing(), [shot, revision]);
+  const on = useJudging();
+  useEffect(() => keepReviewing(), [shot, revision, on]);
   useEffect(() => {
     if (shot) markLooked(shot, frame);
   }, [shot, frame]);

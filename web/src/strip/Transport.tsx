@@ -87,11 +87,11 @@ function ToLookAt({ b }: { b: Settled }) {
       look="quiet"
       small
       data-testid="to-look-at"
-      aria-busy={left > 0}
+      aria-busy={left > 0 && judging}
       title="Go to the frame that needs a look most; again to the next  (W, back by Shift+W)"
       onClick={() => goToWorst(1)}
     >
-      <span className="size-[7px] rounded-full bg-marigold" /> {found} to look at{left > 0 && " so far"}
+      <span className="size-[7px] rounded-full bg-marigold" /> {found} to look at{left > 0 && judging && " so far"}
     </Button>
   );
 }
