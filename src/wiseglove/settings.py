@@ -38,6 +38,8 @@ class Settings(BaseSettings):
     """How many shots a process keeps as they were read; the more, the more memory it takes."""
     frames_at_hand: int = Field(default=12, ge=1, le=1000)
     """How many pictures of inserts a server keeps decoded, likewise."""
+    looks_kept: int = Field(default=4_000_000_000, ge=1_000_000)
+    """Bytes of rendered pictures that a server keeps on disk, so that nothing is rendered twice for looking at it."""
     sign_in: bool = False
     """Whether people have to sign in; always so where the server can be reached from other machines."""
     largest_file: int = 64_000_000_000
@@ -57,6 +59,11 @@ class Settings(BaseSettings):
     def deliveries(self) -> Path:
         """Finished packages."""
         return self.files / "deliveries"
+
+    @property
+    def looks(self) -> Path:
+        """Rendered pictures for looking at; may be deleted at any time."""
+        return self.files / "looks"
 
     def make_folders(self) -> None:
         """Make what is missing."""

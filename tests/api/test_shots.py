@@ -27,6 +27,7 @@ from wiseglove.shot.model import Outline
 from wiseglove.shot.render import FrameScene
 from wiseglove.store import shots
 from wiseglove.store.database import Database
+from wiseglove.store.looks import LookCache
 from wiseglove.store.pictures import DisplayPictures
 from wiseglove.store.tables import Base
 
@@ -248,7 +249,8 @@ def test_what_was_changed_last_is_read_when_the_server_starts(
     client: TestClient, settings: Settings, edit: Post, shot: str, database: Database
 ) -> None:
     draw(edit)
-    fresh = Context(settings, database, Queue(settings.database_url), DisplayPictures(settings.media))
+    pictures, looks = DisplayPictures(settings.media), LookCache(settings.looks, settings.looks_kept)
+    fresh = Context(settings, database, Queue(settings.database_url), pictures, looks)
     read_ahead(fresh)
     with database.engine.begin() as connection:
         connection.execute(text("delete from elements where shot = :shot"), {"shot": shot})

@@ -168,7 +168,7 @@ def test_a_matte_clip_of_half_the_size_cuts_the_plate(
     )
     assert "was not taken in for this shot" in refused.json()["detail"]
     shutil.rmtree(settings.media / key["matte"])
-    lost = client.get(f"/api/shots/{stage_shot}/looks/matte/{FIRST}")
+    lost = client.get(f"/api/shots/{stage_shot}/looks/matte/{FIRST + 1}")  # one that was not rendered before
     assert lost.status_code == 422
     assert "not on the server's disk" in lost.json()["detail"]
 

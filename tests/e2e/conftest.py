@@ -38,7 +38,9 @@ def judging() -> str:
 @pytest.fixture
 def page(browser: Browser, server: Server, judging: str) -> Iterator[Page]:
     context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=server.address)
-    context.add_init_script(f"localStorage.getItem('wiseglove.judging') ?? localStorage.setItem('wiseglove.judging', '{judging}')")
+    context.add_init_script(
+        f"localStorage.getItem('wiseglove.judging') ?? localStorage.setItem('wiseglove.judging', '{judging}')"
+    )
     page = context.new_page()
     problems: list[str] = []
     page.on("pageerror", lambda error: problems.append(str(error)))

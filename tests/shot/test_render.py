@@ -7,6 +7,7 @@ from hypothesis import strategies as st
 
 from tests.builders import HAND, PANE, SQUARE, PlainPictures, after, draft, shot_with_hand_and_pane
 from tests.strategies import blob, seeds
+from wiseglove.core.compositing.colour import of_hex
 from wiseglove.core.matte.coverage import Box, coverage
 from wiseglove.shot.changes import changed_frames
 from wiseglove.shot.edits import (
@@ -22,6 +23,7 @@ from wiseglove.shot.edits import (
 )
 from wiseglove.shot.evaluated import EvaluatedShot
 from wiseglove.shot.keys import as_points
+from wiseglove.shot.pane import Insert, Piece
 from wiseglove.shot.render import FrameScene, Look
 
 FRAME = 1005
@@ -186,6 +188,64 @@ def test_every_frame_whose_picture_differs_is_among_the_changed_ones(edit: Edit)
         old, new = FrameScene(before, frame, PlainPictures()), FrameScene(changed, frame, PlainPictures())
         differs = (old.composite(old.whole) != new.composite(new.whole)).any()
         assert not differs or (span is not None and span[0] <= frame <= span[1])
+
+
+class Coloured(PlainPictures):
+    """What is of one colour is shown in it."""
+
+    def insert(self, insert: Insert, frame: int, linear: bool) -> np.ndarray:
+        if insert.source != "solid":
+            return super().insert(insert, frame, linear)
+        return np.broadcast_to(of_hex(insert.colours[0]), (32, 48, 3)).astype(np.float32)
+
+
+def piece(name: str, first: int | None, last: int | None, colour: str = "#00ff00") -> Piece:
+    return Piece(id=name, name=name, source="solid", colours=(colour, colour), first=first, last=last)
+
+
+BASE = shot_with_hand_and_pane()
+
+
+def cover_there(shot: EvaluatedShot, first: int | None, last: int | None, shown: bool = True) -> EvaluatedShot:
+    cover = shot.covers[0].id
+    return after(shot, SetCover(type="set-cover", cover=cover, first=first, last=last, shown=shown))
+
+
+def with_pieces(*pieces: Piece) -> EvaluatedShot:
+    return after(BASE, SetPane(type="set-pane", pane=PANE, pieces=list(pieces)))
+
+
+LEAF, BLUE = piece("leaf", 1003, 1006), piece("blue", 1005, None, "#0000ff")
+
+
+@pytest.mark.parametrize(
+    ("before", "now", "most"),
+    [
+        (cover_there(BASE, 1005, 1009), cover_there(BASE, 1007, 1012), 8),
+        (
+            cover_there(BASE, 1005, 1009),
+            cover_there(BASE, 1005, 1009, False),
+            5,
+        ),
+        (cover_there(BASE, None, 1004), cover_there(BASE, None, None), 20),
+        (with_pieces(), with_pieces(LEAF), 4),
+        (with_pieces(LEAF, BLUE), with_pieces(BLUE), 4),
+        (with_pieces(LEAF, BLUE), with_pieces(LEAF.model_copy(update={"first": 1002}), BLUE), 5),
+        (with_pieces(LEAF, BLUE), with_pieces(BLUE, LEAF), 20),
+    ],
+)
+def test_what_is_there_for_a_time_changes_no_other_frames(before: EvaluatedShot, now: EvaluatedShot, most: int) -> None:
+    def seen(shot: EvaluatedShot, frame: int) -> np.ndarray:
+        scene = FrameScene(shot, frame, Coloured())
+        return scene.composite(scene.whole)
+
+    differing = [f for f in range(1001, 1021) if (seen(before, f) != seen(now, f)).any()]
+    span = changed_frames(before, now)
+    assert span is not None
+    assert differing
+    assert span[0] <= differing[0]
+    assert differing[-1] <= span[1]
+    assert span[1] - span[0] < most
 
 
 def test_names_and_locks_change_no_picture_and_an_edit_between_keys_only_its_stretch() -> None:

@@ -51,6 +51,7 @@ from wiseglove.store import clips
 from wiseglove.store import deliveries as packages
 from wiseglove.store.database import Database
 from wiseglove.store.errors import NotFoundError
+from wiseglove.store.looks import LookCache
 from wiseglove.store.objects import Objects
 from wiseglove.store.pictures import DisplayPictures
 
@@ -69,7 +70,8 @@ def create_app(settings: Settings | None = None) -> FastAPI:
         clips.bring_from(settings.store, settings.media, shown=True)
         database = Database(settings.database_url, settings.shots_at_hand)
         pictures = DisplayPictures(settings.media, settings.frames_at_hand)
-        app.state.context = Context(settings, database, Queue(settings.database_url), pictures)
+        looks = LookCache(settings.looks, settings.looks_kept)
+        app.state.context = Context(settings, database, Queue(settings.database_url), pictures, looks)
         app.state.notices = events.Notices(settings.database_url)
         await asyncio.to_thread(warm_up)
         running = [
@@ -81,6 +83,7 @@ def create_app(settings: Settings | None = None) -> FastAPI:
         yield
         for task in running:
             task.cancel()
+        looks.close()
         database.close()
 
     app = FastAPI(

@@ -12,6 +12,7 @@ from wiseglove.jobs.putting import Queue
 from wiseglove.settings import Settings
 from wiseglove.shot.reviewing import Reviewer
 from wiseglove.store.database import Database
+from wiseglove.store.looks import LookCache
 from wiseglove.store.pictures import DisplayPictures
 
 
@@ -23,6 +24,7 @@ class Context:
     database: Database
     queue: Queue
     pictures: DisplayPictures
+    looks: LookCache
     reviewer: Reviewer = field(default_factory=Reviewer)
 
 

@@ -12,24 +12,23 @@ from typing import Literal
 
 import numpy as np
 from fastapi import APIRouter, WebSocket, WebSocketDisconnect
-from pydantic import BaseModel, Field, ValidationError
+from pydantic import Field, ValidationError
 from starlette.concurrency import run_in_threadpool
 
 from wiseglove.api.context import Context, get_context
-from wiseglove.api.pictures import Size, load_shot, manner_of, scale_for
+from wiseglove.api.pictures import Shown, Size, load_shot, scale_for
 from wiseglove.core.compositing.pane import PREVIEW
 from wiseglove.core.matte.coverage import Box
 from wiseglove.media.errors import MediaError
 from wiseglove.shot.basics import Coordinate
 from wiseglove.shot.model import Animated
 from wiseglove.shot.render import FrameScene
-from wiseglove.shot.scene import Style
 from wiseglove.store.errors import StoreError
 
 router = APIRouter(prefix="/api")
 
 
-class Dragged(BaseModel):
+class Dragged(Shown):
     """Where an outline's points, or a pane's corners, are just now."""
 
     revision: int
@@ -38,9 +37,6 @@ class Dragged(BaseModel):
     size: Size
     element: str
     points: list[Coordinate] = Field(max_length=16_000)
-    only: str | None = Field(default=None, max_length=20_000)
-    style: Style = "plain"
-    ground: str = Field(default="checks", pattern=r"^(checks|blurred|picture|[0-9a-f]{6})$")
 
 
 class LiveScene:
@@ -54,14 +50,11 @@ class LiveScene:
 
     def answer(self, dragged: Dragged) -> bytes:
         """Pixels of all that may differ from the last answer, or from the committed state."""
-        key = (
-            dragged.revision, dragged.frame, dragged.size, dragged.element, dragged.only, dragged.style, dragged.ground
-        )  # fmt: skip
+        key = (dragged.revision, dragged.frame, dragged.element, dragged.name("", dragged.size))
         if key != self._key or self._scene is None:
             shot = load_shot(self._context, self._shot_id)
             scale = scale_for(shot, dragged.size)
-            manner = manner_of(dragged.only, dragged.style, dragged.ground)
-            self._scene = FrameScene(shot, dragged.frame, self._context.pictures, scale, PREVIEW, manner)
+            self._scene = FrameScene(shot, dragged.frame, self._context.pictures, scale, PREVIEW, dragged.manner)
             element = shot.elements.get(dragged.element)
             if not isinstance(element, Animated):
                 raise StoreError("What is dragged is not in the shot any more.")

@@ -6,11 +6,13 @@ from typing import Annotated, Literal
 
 from fastapi import APIRouter, Query, Response
 from fastapi.responses import FileResponse
-from pydantic import Field, TypeAdapter, ValidationError
+from pydantic import BaseModel, Field, TypeAdapter, ValidationError
 
 from wiseglove.api.context import Context, Ctx
+from wiseglove.api.schemas import Answer
 from wiseglove.core.compositing.colour import to_eight_bits
 from wiseglove.core.compositing.pane import PREVIEW
+from wiseglove.core.review.matters import runs_of
 from wiseglove.media import clip
 from wiseglove.media.encode import jpeg, png
 from wiseglove.media.errors import MissingClipError
@@ -20,12 +22,15 @@ from wiseglove.shot.evaluated import EvaluatedShot
 from wiseglove.shot.model import Contents
 from wiseglove.shot.render import FrameScene
 from wiseglove.shot.scene import Manner, Style
-from wiseglove.store import shots
+from wiseglove.store import looks, shots
 from wiseglove.store.errors import NotFoundError
 
 router = APIRouter(prefix="/api", tags=["pictures"])
 FOREVER = {"Cache-Control": "public, max-age=31536000, immutable"}
 Size = Literal["full", "proxy"]
+ShownLook = Literal["matte", "cutout", "composite"]
+PNG = b"\x89PNG"
+HEX = r"^[0-9a-f]{6}$"
 TRIED: TypeAdapter[SetSubject | SetPane | SetValue] = TypeAdapter(
     Annotated[SetSubject | SetPane | SetValue, Field(discriminator="type")]
 )
@@ -68,43 +73,92 @@ def scale_for(shot: Contents, size: Size) -> float:
     return 1.0 if size == "full" else min(1.0, clip.PROXY_WIDTH / shot.plate.width)
 
 
-def manner_of(only: str | None, style: Style, ground: str) -> Manner:
-    """How a look is shown, from the parameters of a request."""
-    covers = None if only is None else frozenset(only.split(","))
-    return Manner(covers, style, ground if ground in ("checks", "blurred", "picture") else f"#{ground}")
+class Shown(BaseModel):
+    """How a look is shown.
+
+    `only` names the covers that count, separated by commas; `style` is the matte's; `ground` is what a cut-out lies on,
+    checks or a colour; `plate` and `insert` are colours that stand in for the plate, and for what panes show.
+    """
+
+    only: Annotated[str | None, Field(max_length=20_000, pattern=r"^[a-z0-9,]*$")] = None
+    style: Style = "plain"
+    ground: Annotated[str, Field(pattern=r"^(checks|blurred|picture|[0-9a-f]{6})$")] = "checks"
+    plate: Annotated[str | None, Field(pattern=HEX)] = None
+    insert: Annotated[str | None, Field(pattern=HEX)] = None
+
+    @property
+    def manner(self) -> Manner:
+        """As a scene wants it."""
+        covers = None if self.only is None else frozenset(self.only.split(","))
+        ground = self.ground if self.ground in ("checks", "blurred", "picture") else f"#{self.ground}"
+        plate, insert = (None if c is None else f"#{c}" for c in (self.plate, self.insert))
+        return Manner(covers, self.style, ground, plate, insert)
+
+    def name(self, look: str, size: Size) -> str:
+        """By which pictures that are shown alike are known."""
+        return f"{look} {size} {self.only} {self.style} {self.ground} {self.plate} {self.insert}"
+
+
+class LookRequest(Shown):
+    """How a look is shown, how large, and what is only tried."""
+
+    size: Size = "proxy"
+    trial: Annotated[str | None, Field(max_length=60_000, description="a change that is not kept")] = None
+    v: Annotated[int, Field(description="revision since which the frame looks so; only names the cached copy")] = 0
 
 
 @router.get("/shots/{shot_id}/looks/{look}/{frame}", response_class=Response)
 def read_look(
-    shot_id: str,
-    look: Literal["matte", "cutout", "composite"],
-    frame: int,
-    context: Ctx,
-    size: Size = "proxy",
-    only: Annotated[str | None, Query(max_length=20_000, pattern=r"^[a-z0-9,]*$")] = None,
-    style: Style = "plain",
-    ground: Annotated[str, Query(pattern=r"^(checks|blurred|picture|[0-9a-f]{6})$")] = "checks",
-    trial: Annotated[str | None, Query(max_length=60_000, description="a change that is not kept")] = None,
-    v: Annotated[int, Query(description="revision since which the frame looks so; only names the cached copy")] = 0,
+    shot_id: str, look: ShownLook, frame: int, context: Ctx, wanted: Annotated[LookRequest, Query()]
 ) -> Response:
-    """A look of a frame: a matte on black as grey PNG, the others as JPEG.
-
-    `only` names the covers that count, separated by commas; `style` is the matte's; `ground` is what a cut-out lies
-    on, checks or a colour.
-    """
-    shot = load_shot(context, shot_id)
+    """A look of a frame: a matte on black as grey PNG, the others as JPEG."""
+    with context.database.transaction() as session:
+        shot = shots.load(session, shot_id)
+        known = looks.since(session, shot)
     if not shot.plate.first <= frame <= shot.plate.last:
         raise NotFoundError(f"The plate has frames {shot.plate.first} to {shot.plate.last}.")
-    manner = manner_of(only, style, ground)
-    scene = FrameScene(tried(shot, trial), frame, context.pictures, scale_for(shot, size), PREVIEW, manner)
+    key = known.key(frame, wanted.name(look, wanted.size))
+    made = None if wanted.trial else context.looks.get(key)
+    if made is None:
+        made = _rendered(context, tried(shot, wanted.trial), look, frame, wanted)
+        if not wanted.trial:
+            context.looks.put(key, made)
+    headers = {
+        "Cache-Control": "no-store" if wanted.trial else "private, max-age=3600",
+        "X-Revision": str(shot.revision),
+    }
+    if made.soft_edge is not None:
+        headers["X-Soft-Edge"] = made.soft_edge
+    return Response(made.data, media_type="image/png" if made.data.startswith(PNG) else "image/jpeg", headers=headers)
+
+
+def _rendered(
+    context: Context, shot: EvaluatedShot, look: ShownLook, frame: int, wanted: LookRequest
+) -> looks.Rendered:
+    scene = FrameScene(shot, frame, context.pictures, scale_for(shot, wanted.size), PREVIEW, wanted.manner)
     pixels = scene.look(look, scene.whole)
-    kept = "no-store" if trial else "private, max-age=3600"
-    headers = {"Cache-Control": kept, "X-Revision": str(shot.revision)}
-    if any(s.key.solved for s in shot.subjects):
-        headers["X-Soft-Edge"] = f"{scene.subjects.seconds_in_band:.2f}"
-    if pixels.ndim == 2:
-        return Response(png(pixels), media_type="image/png", headers=headers)
-    return Response(jpeg(pixels, 90), media_type="image/jpeg", headers=headers)
+    keyed = any(s.key.solved for s in shot.subjects)
+    soft_edge = f"{scene.subjects.seconds_in_band:.2f}" if keyed else None
+    return looks.Rendered(png(pixels) if pixels.ndim == 2 else jpeg(pixels, 90), soft_edge)
+
+
+class Ready(Answer):
+    """Runs of frames, first and last, whose pictures are rendered already, at a revision of the shot."""
+
+    revision: int
+    runs: list[tuple[int, int]]
+
+
+@router.get("/shots/{shot_id}/ready/{look}")
+def read_ready(shot_id: str, look: ShownLook, context: Ctx, wanted: Annotated[LookRequest, Query()]) -> Ready:
+    """Which frames of a look need not be rendered any more."""
+    with context.database.transaction() as session:
+        shot = shots.load(session, shot_id)
+        known = looks.since(session, shot)
+    frames = range(shot.plate.first, shot.plate.last + 1)
+    name = wanted.name(look, wanted.size)
+    kept = context.looks.which(known.key(f, name) for f in frames)
+    return Ready(revision=shot.revision, runs=runs_of(frames, kept))
 
 
 @router.get("/shots/{shot_id}/thumbnails/{element}/{frame}", response_class=Response)

@@ -6,6 +6,7 @@ from typing import Any
 
 import numpy as np
 
+from wiseglove.shot.basics import Spanned
 from wiseglove.shot.evaluated import EvaluatedShot
 from wiseglove.shot.model import Animated, Carrier, Cover, Element, Outline, Pane, Settings
 from wiseglove.shot.rider import Rider
@@ -32,7 +33,9 @@ def _span(before: EvaluatedShot, after: EvaluatedShot, element: str, whole: Span
     if isinstance(old, Carrier) or isinstance(new, Carrier):
         return None  # no picture shows it; what rides on it is changed too
     if isinstance(old, Cover) and isinstance(new, Cover):
-        return None if _looks_alike(old, new, _DRAWN_ONLY) else whole
+        return None if _looks_alike(old, new, _DRAWN_ONLY) else _there(whole, old, new)
+    if isinstance(old, Pane) and isinstance(new, Pane) and old.pieces != new.pieces:
+        return _by_pieces(old, new, whole)
     if isinstance(old, Pane | Subject) and type(old) is type(new):
         if not _looks_alike(old, new, _DRAWN_ONLY | {"keys", "near"}):
             return whole
@@ -41,6 +44,22 @@ def _span(before: EvaluatedShot, after: EvaluatedShot, element: str, whole: Span
     assert isinstance(old, Animated)
     assert isinstance(new, Animated)
     return _moved(before.rider(old), after.rider(new), whole)
+
+
+def _by_pieces(old: Pane, new: Pane, whole: Span) -> Span | None:
+    """Where the pieces of a pane differ, and no more of it than they do, only the frames on which those are there."""
+    staying = [p for p in old.pieces if p in new.pieces]
+    if not _looks_alike(old, new, {"pieces"}) or staying != [p for p in new.pieces if p in old.pieces]:
+        return whole
+    differing = [p for p in (*old.pieces, *new.pieces) if p not in staying]
+    return _there(whole, *differing) if differing else whole
+
+
+def _there(whole: Span, *things: Spanned) -> Span | None:
+    """Frames of the plate on which one of these is there at all."""
+    first = min(whole[0] if t.first is None else max(t.first, whole[0]) for t in things)
+    last = max(whole[1] if t.last is None else min(t.last, whole[1]) for t in things)
+    return (first, last) if first <= last else None
 
 
 def _looks_alike(old: Element, new: Element | None, beside: set[str]) -> bool:

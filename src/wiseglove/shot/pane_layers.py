@@ -87,6 +87,8 @@ class PaneLayers:
         return pane.Laid(found.box, found.colour, found.alpha * self._uncovered(now, corners, found.box))
 
     def _pieces(self, now: Pane) -> list[tuple[Insert, float]]:
+        if (colour := self._ground.manner.insert) is not None:
+            return [(Insert(source="solid", colours=(colour, colour)), 1.0)]
         frame, plate = self._ground.frame, self._ground.shot.plate
         there = [(p, p.strength(frame, plate) * p.opacity) for p in now.pieces if p.present(frame)]
         return [(now.insert, 1.0), *there]

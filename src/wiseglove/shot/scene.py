@@ -41,11 +41,16 @@ class Pictures(Clips, Protocol):
 
 @dataclass(frozen=True)
 class Manner:
-    """How a look is shown: which covers count (None: all that are shown), the matte's style, the cut-out's ground."""
+    """How a look is shown: which covers count (None: all that are shown), the matte's style, the cut-out's ground.
+
+    plate, insert: a colour that stands in for the plate, or for what panes show; None for the thing itself.
+    """
 
     only: frozenset[str] | None = None
     style: Style = "plain"
     ground: str = "checks"
+    plate: str | None = None
+    insert: str | None = None
 
 
 EVERYTHING = Manner()
@@ -80,6 +85,9 @@ class Ground:
     @cached_property
     def plate(self) -> colour.Picture:
         """The plate at this scale."""
+        if self.manner.plate is not None:
+            flat = np.round(colour.of_hex(self.manner.plate) * 255).astype(np.uint8)
+            return np.ascontiguousarray(np.broadcast_to(flat, (self.size[1], self.size[0], 3)))
         return self.pictures.plate(self.shot.plate, self.frame, *self.size)
 
     @cached_property

@@ -907,9 +907,6 @@ export interface paths {
         /**
          * Read Look
          * @description A look of a frame: a matte on black as grey PNG, the others as JPEG.
-         *
-         *     `only` names the covers that count, separated by commas; `style` is the matte's; `ground` is what a cut-out lies
-         *     on, checks or a colour.
          */
         get: operations["read_look"];
         put?: never;
@@ -1140,6 +1137,26 @@ export interface paths {
          * @description An outline's pivot on a frame: the one that was put, or its centre.
          */
         get: operations["read_pivot"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/ready/{look}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Ready
+         * @description Which frames of a look need not be rendered any more.
+         */
+        get: operations["read_ready"];
         put?: never;
         post?: never;
         delete?: never;
@@ -5595,6 +5612,19 @@ export interface components {
             soft?: number;
         };
         /**
+         * Ready
+         * @description Runs of frames, first and last, whose pictures are rendered already, at a revision of the shot.
+         */
+        Ready: {
+            /** Revision */
+            revision: number;
+            /** Runs */
+            runs: [
+                number,
+                number
+            ][];
+        };
+        /**
          * Region
          * @description A part of the plate, drawn on the carrier's reference frame and riding on the carrier.
          */
@@ -9382,10 +9412,12 @@ export interface operations {
     read_look: {
         parameters: {
             query?: {
-                size?: "full" | "proxy";
                 only?: string | null;
                 style?: "plain" | "tint" | "edges" | "state" | "spill";
                 ground?: string;
+                plate?: string | null;
+                insert?: string | null;
+                size?: "full" | "proxy";
                 /** @description a change that is not kept */
                 trial?: string | null;
                 /** @description revision since which the frame looks so; only names the cached copy */
@@ -9876,6 +9908,49 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PivotPlace"];
+                };
+            };
+            /** @description A problem (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    read_ready: {
+        parameters: {
+            query?: {
+                only?: string | null;
+                style?: "plain" | "tint" | "edges" | "state" | "spill";
+                ground?: string;
+                plate?: string | null;
+                insert?: string | null;
+                size?: "full" | "proxy";
+                /** @description a change that is not kept */
+                trial?: string | null;
+                /** @description revision since which the frame looks so; only names the cached copy */
+                v?: number;
+            };
+            header?: never;
+            path: {
+                shot_id: string;
+                look: "matte" | "cutout" | "composite";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Ready"];
                 };
             };
             /** @description A problem (RFC 9457) */
