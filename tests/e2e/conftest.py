@@ -30,16 +30,16 @@ def browser() -> Iterator[Browser]:
 
 
 @pytest.fixture
-def judging() -> str:
-    """Whether outlines are judged by themselves, "on" or "off": all the while, a third of the server's time goes there."""
+def ahead() -> str:
+    """Whether pages judge and render ahead, "on" or "off": it takes a third of the server's time."""
     return "off"
 
 
 @pytest.fixture
-def page(browser: Browser, server: Server, judging: str) -> Iterator[Page]:
+def page(browser: Browser, server: Server, ahead: str) -> Iterator[Page]:
     context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=server.address)
     context.add_init_script(
-        f"localStorage.getItem('wiseglove.judging') ?? localStorage.setItem('wiseglove.judging', '{judging}')"
+        f"localStorage.getItem('wiseglove.ahead') ?? localStorage.setItem('wiseglove.ahead', '{ahead}')"
     )
     page = context.new_page()
     problems: list[str] = []

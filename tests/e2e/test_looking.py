@@ -25,7 +25,7 @@ SPOILT_PINS = ", ".join(f"[data-frame='{frame}']" for frame in range(1026, 1033)
 
 
 @pytest.fixture
-def judging() -> str:
+def ahead() -> str:
     return "on"
 
 

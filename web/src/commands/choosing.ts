@@ -6,7 +6,7 @@ import { toast } from "sonner";
 import { send } from "./send";
 import { tracing } from "./trace";
 import { reached, reshape } from "./shaping";
-import { judging } from "../state/judging";
+import { worksAhead } from "../state/ahead";
 import { count, moved } from "../shapes/shape";
 import { goToDoubt } from "./reviewing";
 import { dropProposal } from "./proposals";
@@ -26,9 +26,9 @@ export function goToWorst(way: 1 | -1, asked?: number) {
   const found = doubts(bench());
   if (found.length === 0)
     return void toast(
-      judging()
+      worksAhead()
         ? "No frame needs a look."
-        : "Nothing is known to be off; outlines are not judged by themselves (Ctrl+K, “Judge”).",
+        : "Nothing is known to be off; outlines are not judged by themselves (Ctrl+K, “Work ahead”).",
     );
   const here = found.findIndex((d) => d.frame === bench().frame);
   const next = here < 0 ? 0 : (here + way + found.length) % found.length;

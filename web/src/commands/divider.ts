@@ -6,5 +6,8 @@ export function toggleDivider() {
   const { divider, look } = bench();
   const { plateWidth, plateHeight } = useView.getState();
   const beyond = look === "plate" ? "composite" : "plate";
-  setBench({ divider: divider ? null : { x: plateWidth / 2, y: plateHeight / 2, lean: 0, beyond } });
+  const middle = { x: plateWidth / 2, y: plateHeight / 2, lean: 0 };
+  setBench({
+    divider: divider ? null : { ...middle, beyond, version: null, way: "divider", gain: 4 },
+  });
 }

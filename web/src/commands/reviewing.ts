@@ -2,7 +2,7 @@ import { toast } from "sonner";
 
 import { api, data, say, type FrameReview, type ShotReview } from "../api/client";
 import { bench, goTo, select, setBench } from "../state/bench";
-import { judging, setJudging } from "../state/judging";
+import { setWorksAhead, worksAhead } from "../state/ahead";
 import { outlineOf, shapeOf } from "../state/lookups";
 import { marksHere } from "../state/slices/review";
 import { proposeCarryTo, proposeRighted } from "./proposals";
@@ -44,13 +44,13 @@ export function keepReviewing(): () => void {
         api.GET("/api/shots/{shot_id}/review", {
           params: {
             path: { shot_id: shot.id },
-            query: { near: frame, newest: newest(), seconds: judging() ? SECONDS : 0 },
+            query: { near: frame, newest: newest(), seconds: worksAhead() ? SECONDS : 0 },
           },
         }),
       );
       if (over || bench().shot?.id !== shot.id) return;
       if (found.revision >= (bench().review?.revision ?? 0)) setBench({ review: found });
-      if (found.left > 0 && judging()) again(PAUSE);
+      if (found.left > 0 && worksAhead()) again(PAUSE);
     } catch {
       again(5000); // nothing is lost by it: the next answer has it all
     }
@@ -62,13 +62,13 @@ export function keepReviewing(): () => void {
   };
 }
 
-/** Judge outlines by themselves from now on, or no longer: judging takes from a slow server what others need. */
-export function switchJudging() {
-  setJudging(!judging());
+/** Work ahead while the hand rests, or no longer: it takes from a slow server what others need. */
+export function switchAhead() {
+  setWorksAhead(!worksAhead());
   toast(
-    judging()
-      ? "Outlines are judged while your hand rests."
-      : "Outlines are no longer judged by themselves. What is known stays; “Where to look” judges all of them.",
+    worksAhead()
+      ? "While your hand rests, outlines are judged and pictures rendered ahead."
+      : "Nothing is judged or rendered ahead any more in this browser. What is known stays; “Where to look” judges all outlines.",
   );
 }
 

@@ -13,7 +13,7 @@ import {
   type ShotState,
 } from "../api/client";
 import { cancelJob, goingOn, useJobs } from "../panels/JobLine";
-import { useVersions } from "../panels/VersionRows";
+import { useVersions } from "../state/versions";
 import { Button, IconButton } from "../ui/Button";
 import { bytesText } from "../ui/bytes";
 import { NumberField } from "../ui/NumberField";

@@ -10,7 +10,7 @@ import { useEffect, useRef, useState } from "react";
 import { navigate } from "wouter/use-browser-location";
 
 import { goToWorst } from "../commands/choosing";
-import { lookForHoles, switchJudging } from "../commands/reviewing";
+import { lookForHoles, switchAhead } from "../commands/reviewing";
 import { proposeSnap } from "../commands/proposals";
 import { redo, undo } from "../commands/send";
 import { proposeStarters } from "../commands/starting";
@@ -18,7 +18,7 @@ import { drawRegion, takeTool } from "../commands/tools";
 import { bench, goTo, select, setBench } from "../state/bench";
 import { carriersOf } from "../state/carriers";
 import { inDepth } from "../state/lookups";
-import { judging } from "../state/judging";
+import { worksAhead } from "../state/ahead";
 import { LOOKS } from "../state/looks";
 import { lastFrame } from "../state/plate";
 import type { ToolName } from "../state/slices/tools";
@@ -66,7 +66,7 @@ function everything(): Found[] {
     ["Go to what needs a look most", () => goToWorst(1)],
     ["Look for hands and what passes", () => void proposeStarters()],
     ["Look for holes in the holdout", () => void lookForHoles(shot)],
-    [judging() ? "Judge outlines no longer by themselves" : "Judge outlines by themselves", switchJudging],
+    [worksAhead() ? "Work ahead no longer while I rest" : "Work ahead while I rest", switchAhead],
     ["Snap to the edge", () => void proposeSnap()],
     ["Draw the patch of a carrier", () => drawRegion(null, "patch")],
     ["Fit the picture", () => useView.getState().fit()],

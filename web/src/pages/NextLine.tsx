@@ -5,7 +5,7 @@ import type { Lack, Note } from "../api/client";
 import { drawRegion, takeTool } from "../commands/tools";
 import { goTo, select, useBench, useFrame } from "../state/bench";
 import { useNotes } from "../panels/NoteRows";
-import { useJudging } from "../state/judging";
+import { useWorksAhead } from "../state/ahead";
 import { neverLooked } from "../state/looked";
 import { lastFrame } from "../state/plate";
 import { IconButton } from "../ui/Button";
@@ -40,8 +40,8 @@ function begin({ what, about, frame }: Next) {
 /** What somebody noted and what the shot still lacks, quietly; a press begins it, and it can be put away. */
 export function NextLine({ shot }: { shot: string }) {
   const lacks = useBench((b) => b.review?.lacks);
-  const judging = useJudging();
-  const done = useBench((b) => b.review && (b.review.left === 0 || !judging));
+  const ahead = useWorksAhead();
+  const done = useBench((b) => b.review && (b.review.left === 0 || !ahead));
   const plate = useBench((b) => b.shot?.plate);
   const frame = useFrame();
   const [away, setAway] = useState<string[]>(() => JSON.parse(localStorage.getItem(NAME(shot)) ?? "[]"));

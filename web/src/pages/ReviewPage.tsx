@@ -5,7 +5,7 @@ import { useHotkeys } from "react-hotkeys-hook";
 
 import { api, data, type ShotState } from "../api/client";
 import { NoteRows, useNotes } from "../panels/NoteRows";
-import { useVersions } from "../panels/VersionRows";
+import { useVersions } from "../state/versions";
 import { lastFrame } from "../state/plate";
 import { Choice, IconButton } from "../ui/Button";
 import { NotePin } from "../ui/NotePin";

@@ -6,7 +6,7 @@ import { useCallback, useEffect, useRef } from "react";
 import { api, data, say, type ShotState } from "../api/client";
 import { useNotice, type Notice } from "../api/events";
 import { Button } from "../ui/Button";
-import { useJudging } from "../state/judging";
+import { useWorksAhead } from "../state/ahead";
 import { useView } from "../state/view";
 import { Viewer } from "../viewer/Viewer";
 import { adopt, bench, setBench, useBench, useFrame } from "../state/bench";
@@ -112,7 +112,7 @@ function Reviewing() {
   const shot = useBench((b) => b.shot?.id);
   const revision = useBench((b) => b.shot?.revision);
   const frame = useFrame();
-  const on = useJudging();
+  const on = useWorksAhead();
   useEffect(() => keepReviewing(), [shot, revision, on]);
   useEffect(() => {
     if (shot) markLooked(shot, frame);

@@ -1,27 +1,14 @@
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 
-import { api, data, listed, say, type ShotChange, type Version } from "../api/client";
+import { api, data, say, type ShotChange, type Version } from "../api/client";
 import { catchUp } from "../commands/send";
 import { bench } from "../state/bench";
+import { reviewOf, useVersions } from "../state/versions";
 import type { Settled } from "../state/types";
 import { Button } from "../ui/Button";
 import { TextField } from "../ui/TextField";
 import { Row } from "./Row";
-
-/** A shot's versions, the newest first. */
-export function useVersions(shot: string) {
-  return useQuery({
-    queryKey: ["versions", shot],
-    queryFn: () =>
-      listed<Version>((query) =>
-        api.GET("/api/shots/{shot_id}/versions", { params: { path: { shot_id: shot }, query } }),
-      ),
-  });
-}
-
-/** Where a version is looked at. */
-export const reviewOf = (shot: string, number: number) => `/shots/${shot}/review/${number}`;
 
 /** Versions of a shot: made, looked at, and gone back to. */
 export function VersionRows({ b }: { b: Settled }) {

@@ -1,3 +1,5 @@
+import { runsOf } from "./runs";
+
 /** Which frames of a shot were looked at in this browser; kept as the frames themselves, a list for each shot. */
 const NAME = (shot: string) => `wiseglove-looked-${shot}`;
 const KNOWN = new Map<string, Set<number>>();
@@ -31,12 +33,6 @@ const WAITING = new Set<string>();
 /** Runs of frames that were never looked at. */
 export function neverLooked(shot: string, first: number, last: number): [number, number][] {
   const known = lookedAt(shot);
-  const runs: [number, number][] = [];
-  for (let frame = first; frame <= last; frame++) {
-    if (known.has(frame)) continue;
-    const run = runs.at(-1);
-    if (run && run[1] === frame - 1) run[1] = frame;
-    else runs.push([frame, frame]);
-  }
-  return runs;
+  const all = Array.from({ length: last - first + 1 }, (_, k) => first + k);
+  return runsOf(all.filter((frame) => !known.has(frame)));
 }

@@ -1,6 +1,32 @@
+import { useReady } from "../state/ready";
 import { goTo, setBench, useBench, useFrame } from "../state/bench";
 import { edgeX, toFrame, toX, type Scale } from "./scale";
 import { useDrag } from "@use-gesture/react";
+
+/** Which frames of the look are rendered, over the numbers. */
+function ReadyBar({ scale }: { scale: Scale }) {
+  const runs = useReady((r) => r.runs);
+  if (runs.length === 0) return null;
+  const count = runs.reduce((sum, [from, to]) => sum + to - from + 1, 0);
+  return (
+    <div
+      role="img"
+      aria-label={`${count} of ${scale.count} frames are rendered`}
+      title="Frames that are rendered, so that they play without waiting"
+      data-testid="ready"
+      data-runs={JSON.stringify(runs)}
+      className="absolute inset-x-0 top-0 h-[3px]"
+    >
+      {runs.map(([from, to]) => (
+        <span
+          key={from}
+          className="absolute inset-y-0 rounded-full bg-teal/55"
+          style={{ left: edgeX(scale, from), width: edgeX(scale, to + 1) - edgeX(scale, from) }}
+        />
+      ))}
+    </div>
+  );
+}
 
 /** Numbers and ticks; pressing and dragging scrubs. */
 export function Ruler({ scale }: { scale: Scale }) {
@@ -25,6 +51,7 @@ export function Ruler({ scale }: { scale: Scale }) {
   }
   return (
     <div className="relative h-6 cursor-ew-resize touch-none" data-testid="ruler" {...scrub()}>
+      <ReadyBar scale={scale} />
       {loop && (
         <span
           className="absolute bottom-0 h-1 rounded-full bg-teal"

@@ -3,6 +3,7 @@ import { useState } from "react";
 import type { Range } from "../state/slices/tools";
 import { Pause, Play, Repeat } from "lucide-react";
 import { goTo, setBench, useBench, useFrame, useSettled } from "../state/bench";
+import { useWorksAhead } from "../state/ahead";
 import { doubts } from "../state/carriers";
 import { lastFrame, rateText, timeText } from "../state/plate";
 import { Button, Choice, IconButton } from "../ui/Button";
@@ -80,6 +81,7 @@ export function Transport() {
 /** How many frames need a look; a press goes to the worst of them, and again to the next. */
 function ToLookAt({ b }: { b: Settled }) {
   const found = doubts(b).length;
+  const ahead = useWorksAhead();
   const left = b.review?.left ?? 0;
   if (found === 0) return null;
   return (
@@ -87,11 +89,12 @@ function ToLookAt({ b }: { b: Settled }) {
       look="quiet"
       small
       data-testid="to-look-at"
-      aria-busy={left > 0 && judging}
+      aria-busy={left > 0 && ahead}
       title="Go to the frame that needs a look most; again to the next  (W, back by Shift+W)"
       onClick={() => goToWorst(1)}
     >
-      <span className="size-[7px] rounded-full bg-marigold" /> {found} to look at{left > 0 && judging && " so far"}
+      <span className="size-[7px] rounded-full bg-marigold" /> {found} to look at
+      {left > 0 && ahead && " so far"}
     </Button>
   );
 }

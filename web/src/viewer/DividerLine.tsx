@@ -4,7 +4,9 @@ import type { PointerEvent } from "react";
 
 import { toggleDivider } from "../commands/divider";
 import { bench, setBench, useBench } from "../state/bench";
+import { useVersions } from "../state/versions";
 import { LOOKS } from "../state/looks";
+import type { Divider, Look } from "../state/slices/looks";
 import { toPlate, toScreen, useView } from "../state/view";
 import { IconButton } from "../ui/Button";
 
@@ -25,22 +27,59 @@ export function DividerButton() {
       >
         <SquareSplitHorizontal size={16} />
       </IconButton>
-      {divider && (
-        <select
-          aria-label="Look beyond the divider"
-          className="h-7 rounded-md border border-line bg-cloth-raised px-1 text-[13px]"
-          value={divider.beyond}
-          onChange={(event) =>
-            setBench({ divider: { ...divider, beyond: event.target.value as typeof divider.beyond } })
-          }
-        >
-          {LOOKS.map(({ name, label }) => (
-            <option key={name} value={name}>
-              {label}
-            </option>
-          ))}
-        </select>
-      )}
+      {divider && <Compared divider={divider} />}
+    </>
+  );
+}
+
+const GAINS = [1, 2, 4, 8, 16];
+const PICK = "h-7 rounded-md border border-line bg-cloth-raised px-1 text-[13px]";
+
+/** What the look is compared with, and how. */
+function Compared({ divider }: { divider: Divider }) {
+  const shot = useBench((b) => b.shot!.id);
+  const versions = useVersions(shot).data ?? [];
+  const set = (change: Partial<Divider>) => setBench({ divider: { ...divider, ...change } });
+  return (
+    <>
+      <select
+        aria-label="Look beyond the divider"
+        title="What it is compared with; V shows it whole while it is held"
+        className={`${PICK} max-w-[112px]`}
+        value={divider.version === null ? divider.beyond : `v${divider.version}`}
+        onChange={(event) => {
+          const { value } = event.target;
+          const version = /^v\d+$/.test(value) ? Number(value.slice(1)) : null;
+          set(version === null ? { version, beyond: value as Look } : { version });
+        }}
+      >
+        {LOOKS.map(({ name, label }) => (
+          <option key={name} value={name}>
+            {label}
+          </option>
+        ))}
+        {versions.map(({ number, label, name }) => (
+          <option key={number} value={`v${number}`}>
+            {name === label ? label : `${label} ${name}`}
+          </option>
+        ))}
+      </select>
+      <select
+        aria-label="How they are compared"
+        className={PICK}
+        value={divider.way === "divider" ? 0 : divider.gain}
+        onChange={(event) => {
+          const gain = Number(event.target.value);
+          set(gain ? { way: "difference", gain } : { way: "divider" });
+        }}
+      >
+        <option value={0}>side by side</option>
+        {GAINS.map((gain) => (
+          <option key={gain} value={gain}>
+            difference × {gain}
+          </option>
+        ))}
+      </select>
     </>
   );
 }
@@ -78,7 +117,7 @@ export function DividerLine() {
     const degrees = (Math.atan2(cx - box.left - x, -(cy - box.top - y)) * 180) / Math.PI;
     setBench({ divider: { ...now, lean: Math.abs(degrees) < 2 ? 0 : degrees } });
   });
-  if (!divider) return null;
+  if (divider?.way !== "divider") return null;
   const [x, y] = toScreen(v, divider.x, divider.y);
   return (
     <div

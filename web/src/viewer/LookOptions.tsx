@@ -36,6 +36,7 @@ export function LookOptions() {
   const style = useBench((b) => b.style);
   const ground = useBench((b) => b.ground);
   const keyed = useBench((b) => inDepth(b).some((t) => t.kind === "subject"));
+  if (look === "composite") return <StandIns />;
   if (look !== "matte" && look !== "cutout") return null;
   const next = GROUNDS[(GROUNDS.indexOf(ground) + 1) % GROUNDS.length]!;
   return (
@@ -88,6 +89,63 @@ export function LookOptions() {
         </button>
       )}
     </span>
+  );
+}
+
+/** Colours that judge an edge: bright, dark, and two that no hand and no leaf has. */
+const STAND_INS = ["#c81e5a", "#1e6fd0", "#f4f4f4", "#101010"];
+const STOOD_FOR = [
+  ["plate", "Plate"],
+  ["insert", "Insert"],
+] as const;
+
+/** A plain colour instead of the plate or of what is put in, for a while: edges show on it. */
+function StandIns() {
+  const standIns = useBench((b) => b.standIns);
+  const any = standIns.plate ?? standIns.insert;
+  return (
+    <Popover className="relative ml-1 border-l border-line pl-1.5">
+      <PopoverButton
+        title="A colour instead of the plate or the insert, to see edges"
+        className={`flex h-7 items-center gap-1.5 rounded-md px-2 whitespace-nowrap hover:bg-cloth-sunk ${any ? "text-teal" : ""}`}
+      >
+        <span className="flex size-4 overflow-hidden rounded-[4px] border border-line" aria-hidden>
+          <span className="flex-1" style={{ background: standIns.plate ?? "#767676" }} />
+          <span className="flex-1" style={{ background: standIns.insert ?? "#d9d2c2" }} />
+        </span>
+        Stand-ins
+      </PopoverButton>
+      <PopoverPanel
+        anchor="top start"
+        className="z-20 rounded-md border border-line bg-cloth p-3 shadow-md [--anchor-gap:6px]"
+      >
+        {STOOD_FOR.map(([of, label]) => (
+          <div
+            key={of}
+            className="mb-1.5 grid grid-cols-[50px_1fr] items-center gap-2"
+            role="group"
+            aria-label={`Instead of the ${of}`}
+          >
+            {label}
+            <span className="flex gap-1.5">
+              {[null, ...STAND_INS].map((colour) => (
+                <button
+                  key={colour ?? "itself"}
+                  type="button"
+                  aria-label={colour ? `${label} in ${colour}` : `${label} itself`}
+                  aria-pressed={standIns[of] === colour}
+                  className={`h-6 rounded-md border-2 px-1.5 text-[12px] ${standIns[of] === colour ? "border-teal" : "border-line"}`}
+                  style={colour ? { background: colour, width: 26 } : undefined}
+                  onClick={() => setBench({ standIns: { ...standIns, [of]: colour } })}
+                >
+                  {colour ? "" : "itself"}
+                </button>
+              ))}
+            </span>
+          </div>
+        ))}
+      </PopoverPanel>
+    </Popover>
   );
 }
 

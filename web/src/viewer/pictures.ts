@@ -16,15 +16,20 @@ export class PictureStore {
     sizeCalculation: (blob) => Math.max(blob.size, 1),
   });
   private wishes: string[] = [];
+  private later: string[] = [];
   private urgent = "";
   private flying = new Set<string>();
   private failed = new Map<string, number>();
 
-  /** `arrived` is called with the address of each picture that can be drawn now; `refused` when one cannot be had. */
+  /**
+   * `arrived` is called with the address of each picture that can be drawn now; `refused` when one cannot be had; `loaded`
+   * when one is here, drawn or not.
+   */
   constructor(
     private arrived: (url: string) => void,
     private refused: (url: string) => void = () => undefined,
     private answered: (headers: Headers) => void = () => undefined,
+    private loaded: () => void = () => undefined,
   ) {}
 
   /** The picture, where it is decoded already. */
@@ -38,7 +43,19 @@ export class PictureStore {
    */
   want(urls: string[]) {
     this.urgent = urls[0] ?? "";
+    this.later = [];
     this.wishes = urls.filter((url) => !this.flying.has(url) && !this.decoded.get(url) && !this.resting(url));
+    this.pump();
+  }
+
+  /** Whether a picture is here, so that it can be shown at once. */
+  holds(url: string): boolean {
+    return this.compressed.has(url) || this.decoded.has(url);
+  }
+
+  /** Have pictures here by and by, one at a time, while nothing is wished for; the next wish ends it. */
+  fill(urls: string[]) {
+    this.later = urls.filter((url) => !this.holds(url) && !this.flying.has(url));
     this.pump();
   }
 
@@ -51,21 +68,26 @@ export class PictureStore {
     while (this.wishes.length > 0) {
       const first = this.wishes[0] === this.urgent;
       if (!first && (this.flying.has(this.urgent) || this.flying.size >= IN_FLIGHT)) return;
-      const url = this.wishes.shift()!;
-      this.flying.add(url);
-      void this.fetch(url)
-        .catch(() => {
-          this.failed.set(url, performance.now() + 2000);
-          this.refused(url);
-        })
-        .finally(() => {
-          this.flying.delete(url);
-          this.pump();
-        });
+      this.begin(this.wishes.shift()!, this.fetch);
     }
+    if (this.flying.size === 0 && this.later.length > 0) this.begin(this.later.shift()!, this.load, true);
   }
 
-  private async fetch(url: string) {
+  private begin(url: string, get: (url: string) => Promise<unknown>, quietly = false) {
+    this.flying.add(url);
+    void get(url)
+      .catch(() => {
+        this.failed.set(url, performance.now() + 2000);
+        if (!quietly) this.refused(url);
+      })
+      .finally(() => {
+        this.flying.delete(url);
+        this.pump();
+      });
+  }
+
+  /** A picture as it is sent. */
+  private load = async (url: string) => {
     let blob = this.compressed.get(url);
     if (!blob) {
       const response = await fetch(url);
@@ -73,8 +95,13 @@ export class PictureStore {
       this.answered(response.headers);
       blob = await response.blob();
       this.compressed.set(url, blob);
+      this.loaded();
     }
-    this.decoded.set(url, await createImageBitmap(blob));
+    return blob;
+  };
+
+  private fetch = async (url: string) => {
+    this.decoded.set(url, await createImageBitmap(await this.load(url)));
     this.arrived(url);
-  }
+  };
 }

@@ -1,15 +1,15 @@
 import { tableColour } from "../ui/room";
 import { bench, useBench } from "../state/bench";
-import { counted, inDepth, paneOf } from "../state/lookups";
 import type { Look } from "../state/slices/looks";
-import { carrierOf, carriersOf } from "../state/carriers";
 import { lastFrame } from "../state/plate";
+import { Ahead } from "./ahead";
+import { addressOf, comparedAddress, isRendered, mannerOf, type Size } from "./addresses";
+import { drawBeyond, drawDifference, type Put } from "./compare";
 import { LiveLink } from "./live";
 import { PictureStore } from "./pictures";
 import { toScreen, useView } from "../state/view";
 import { Bench } from "../state/types";
 
-type Size = "full" | "proxy";
 const SIZES: Size[] = ["proxy", "full"];
 const PROXY_WIDTH = 960;
 const AROUND = 14;
@@ -18,6 +18,7 @@ const AROUND = 14;
 export class Screen {
   private pictures: PictureStore;
   private live: LiveLink;
+  private ahead: Ahead;
   private drawn: ImageBitmap | OffscreenCanvas | null = null;
   private drawnFor = "";
   private pending = 0;
@@ -41,7 +42,9 @@ export class Screen {
         const seconds = Number(headers.get("X-Soft-Edge"));
         if (seconds > 0 && seconds !== bench().softEdge) useBench.setState({ softEdge: seconds });
       },
+      () => this.ahead.note(),
     );
+    this.ahead = new Ahead(this.pictures);
     this.live = new LiveLink(shotId, () => this.ask());
     this.ended = [
       useBench.subscribe((b, before) => this.changed(b, before)),
@@ -54,6 +57,7 @@ export class Screen {
     cancelAnimationFrame(this.pending);
     this.ended.forEach((end) => end());
     this.live.close();
+    this.ahead.close();
   }
 
   /** Draw at the display's next frame. */
@@ -80,32 +84,28 @@ export class Screen {
 
   /** What the viewer shows just now: the look, or the plate while its key is held. */
   private look(b: Bench): Look {
-    return b.before ? "plate" : b.look;
+    return b.before && !b.divider ? "plate" : b.look;
   }
 
-  /** Address of a look's picture; a look without anything to show is the plate. */
-  private url(b: Bench, look: Look, frame: number, size: Size): string {
-    const { shot } = b;
-    const number = frame - shot!.plate.first;
-    const special = specialLook(b, look, frame, size, number);
-    if (special) return special;
-    if (look === "plate" || look === "eye" || look === "flat")
-      return `/api/clips/${shot!.plate.media}/${size}/${number}.jpg`;
-    return `/api/shots/${shot!.id}/looks/${look}/${frame}?size=${size}&${mannerQuery(b, look)}${trialQuery(b, frame)}v=${b.versions[number]}`;
+  /** Address of what is shown, which is the compared picture while the key is held and two are compared. */
+  private url(b: Bench, frame: number, size: Size): string {
+    const other = b.before ? comparedAddress(b, frame, size) : null;
+    return other ?? addressOf(b, this.look(b), frame, size);
   }
 
   private isShown(url: string): boolean {
     const b = bench();
     if (!b.shot) return false;
     if (b.playing) return true;
-    const looks = [this.look(b), ...(b.divider ? [b.divider.beyond] : [])];
-    return looks.some((look) => SIZES.some((size) => url === this.url(b, look, b.frame, size)));
+    return SIZES.some(
+      (size) => url === this.url(b, b.frame, size) || url === comparedAddress(b, b.frame, size),
+    );
   }
 
   private pushDrag(b: Bench) {
-    if (!b.shot || !b.drag || b.look === "plate" || b.look === "eye" || b.look === "flat") return;
+    if (!b.shot || !b.drag || !isRendered(b.look)) return;
     const size = this.size();
-    const key = this.url(b, b.look, b.frame, size);
+    const key = addressOf(b, b.look, b.frame, size);
     if (!this.live.picture(key)) {
       const base = this.pictures.get(key);
       if (!base) return;
@@ -147,7 +147,7 @@ export class Screen {
     const target = wrap(due);
     if (target === b.frame) return;
     const next = wrap(b.frame + 1);
-    if (!this.pictures.get(this.url(b, b.look, target, "proxy"))) {
+    if (this.needed(b, target, "proxy").some((url) => !this.pictures.get(url))) {
       this.started = { time: now, frame: b.frame };
       return;
     }
@@ -167,8 +167,8 @@ export class Screen {
       this.canvas.width = width;
       this.canvas.height = height;
     }
-    const url = this.url(b, this.look(b), b.frame, size);
-    const other = this.url(b, this.look(b), b.frame, size === "full" ? "proxy" : "full");
+    const url = this.url(b, b.frame, size);
+    const other = this.url(b, b.frame, size === "full" ? "proxy" : "full");
     const key = `${this.look(b)} ${b.frame}`;
     const exact = this.pictures.get(url);
     const live = this.live.picture(url);
@@ -185,13 +185,14 @@ export class Screen {
       context.imageSmoothingEnabled = v.zoom < 3;
       context.imageSmoothingQuality = "medium";
       context.drawImage(source, x, y, v.plateWidth * v.aspect * v.zoom, v.plateHeight * v.zoom);
-      if (b.divider && !b.before) this.drawBeyond(context, b, size);
+      if (b.divider && !b.before) this.compare(context, b, size, fresh !== null && fresh !== undefined);
       if (fresh) {
         this.measure(b, key, live !== null);
         this.drawn = fresh;
         this.drawnFor = key;
       }
     }
+    if (!b.divider) this.canvas.dataset.compared = "";
     this.canvas.dataset.frame = this.drawnFor.split(" ")[1] ?? "";
     this.canvas.dataset.look = b.look;
     this.canvas.dataset.view = JSON.stringify({ zoom: v.zoom, x: v.x, y: v.y, aspect: v.aspect });
@@ -199,27 +200,18 @@ export class Screen {
     this.canvas.dataset.dropped = String(this.dropped);
   }
 
-  /** The other look on the far side of the divider. */
-  private drawBeyond(context: CanvasRenderingContext2D, b: Bench, size: Size) {
-    const { x, y, lean, beyond } = b.divider!;
+  /** What is compared, on the far side of the divider or as what it differs by. */
+  private compare(context: CanvasRenderingContext2D, b: Bench, size: Size, fresh: boolean) {
     const other =
-      this.pictures.get(this.url(b, beyond, b.frame, size)) ??
-      this.pictures.get(this.url(b, beyond, b.frame, size === "full" ? "proxy" : "full"));
-    if (!other) return;
+      this.pictures.get(comparedAddress(b, b.frame, size)!) ??
+      this.pictures.get(comparedAddress(b, b.frame, size === "full" ? "proxy" : "full")!);
     const v = useView.getState();
-    const far = 4 * (v.width + v.height + v.plateWidth * v.zoom);
-    const [left, top] = toScreen(v, x, y);
-    context.save();
-    context.translate(left, top);
-    context.rotate((lean * Math.PI) / 180);
-    context.beginPath();
-    context.rect(0, -far, far, 2 * far);
-    context.clip();
-    context.rotate((-lean * Math.PI) / 180);
-    context.translate(-left, -top);
-    const [x0, y0] = toScreen(v, 0, 0);
-    context.drawImage(other, x0, y0, v.plateWidth * v.aspect * v.zoom, v.plateHeight * v.zoom);
-    context.restore();
+    const [x, y] = toScreen(v, 0, 0);
+    const put: Put = { x, y, width: v.plateWidth * v.aspect * v.zoom, height: v.plateHeight * v.zoom };
+    this.canvas.dataset.compared = String(Boolean(other) && fresh);
+    if (!other || !fresh) return;
+    if (b.divider!.way === "divider") drawBeyond(context, other, put, b.divider!, v);
+    else drawDifference(context, other, put, b.divider!.gain);
   }
 
   /** User Timing marks, by which the browser tests measure: from the event to the picture. */
@@ -234,64 +226,34 @@ export class Screen {
     }
   }
 
+  /** Addresses of all pictures that a frame is shown by. */
+  private needed(b: Bench, frame: number, size: Size): string[] {
+    const compared = comparedAddress(b, frame, size);
+    return [this.url(b, frame, size), ...(compared ? [compared] : [])];
+  }
+
   /** Ask for what is shown, then for what is likely to be shown next. */
   private wish() {
     const b = bench();
     const size = this.size();
     const { plate } = b.shot!;
     const [from, to] = b.loop ?? [plate.first, lastFrame(plate)];
-    const urls = [this.url(b, this.look(b), b.frame, size)];
-    if (b.divider) urls.push(this.url(b, b.divider.beyond, b.frame, size));
+    const urls = this.needed(b, b.frame, size);
     const ahead = b.playing ? 40 : b.trial ? 0 : AROUND;
     const span = to - from + 1;
     for (let k = 1; k <= ahead; k += 1) {
       if (b.playing) {
-        urls.push(this.url(b, b.look, from + ((((b.frame + k - from) % span) + span) % span), "proxy"));
+        urls.push(...this.needed(b, from + ((((b.frame + k - from) % span) + span) % span), "proxy"));
       } else {
         for (const frame of [b.frame + k, b.frame - k]) {
           if (frame >= plate.first && frame <= lastFrame(plate))
-            urls.push(this.url(b, b.look, frame, "proxy"));
+            urls.push(addressOf(b, b.look, frame, "proxy"));
         }
       }
     }
     this.pictures.want(urls);
+    this.ahead.stirred();
   }
-}
-
-/** Address of what the chosen (or first) carrier looks at, or of the chosen (or first) pane unrolled. */
-function specialLook(b: Bench, look: Look, frame: number, size: Size, number: number): string | null {
-  if (look !== "eye" && look !== "flat") return null;
-  const since = (id: string) => `${b.versions[number]}.${b.touched[id] ?? b.adopted}`;
-  const shot = `/api/shots/${b.shot!.id}`;
-  if (look === "eye") {
-    const carrier = carrierOf(b, b.selected) ?? carriersOf(b)[0];
-    return carrier
-      ? `${shot}/carriers/${carrier.id}/eye/${frame}.jpg?size=${size}&v=${since(carrier.id)}`
-      : null;
-  }
-  const pane = paneOf(b, b.selected) ?? inDepth(b).find((t) => t.kind === "pane");
-  return pane ? `${shot}/panes/${pane.id}/flat/${frame}.jpg?size=${size}&v=${since(pane.id)}` : null;
-}
-
-/** How a look is shown, as the server wants it; what is as usual is left out. */
-function mannerOf(b: Bench, look: Look): { only?: string; style?: string; ground?: string } {
-  const only = look === "composite" && b.solo.size === 0 ? null : counted(b);
-  return {
-    ...(only ? { only: only.join(",") } : {}),
-    ...(look === "matte" && b.style !== "plain" ? { style: b.style } : {}),
-    ...(look === "cutout" && b.ground !== "checks" ? { ground: b.ground.replace("#", "") } : {}),
-  };
-}
-
-/** A change that is only tried, for the frame that is looked at. */
-function trialQuery(b: Bench, frame: number): string {
-  return b.trial && frame === b.frame ? `trial=${encodeURIComponent(b.trial)}&` : "";
-}
-
-function mannerQuery(b: Bench, look: Look): string {
-  return Object.entries(mannerOf(b, look))
-    .map(([name, value]) => `${name}=${value}&`)
-    .join("");
 }
 
 /** Time of the newest pointer event that changed a drag. */

@@ -11,8 +11,14 @@ export interface Pencil {
   colour: string | null;
 }
 
-/** A line across the picture, beyond which another look is shown: through a place of the plate, leaning by degrees. */
+/**
+ * Two pictures that are compared: by a line across, beyond which the other is shown, through a place of the plate and leaning
+ * by degrees; or by what they differ by, so many times brighter. The other is a look, or a version in the same look.
+ */
 export interface Divider {
+  way: "divider" | "difference";
+  gain: number;
+  version: number | null;
   x: number;
   y: number;
   lean: number;
@@ -30,6 +36,8 @@ export interface LooksSlice {
   /** Whether the shapes of the keys before and after are shown, faint. */
   onion: boolean;
   divider: Divider | null;
+  /** Colours that stand in for the plate, and for what panes show, in the composite. */
+  standIns: { plate: string | null; insert: string | null };
   /** Whether the plate is shown instead of the look, while a key is held. */
   before: boolean;
   /** A change of a subject that is only tried, as the server wants it; the looks show it until it is kept. */
@@ -50,6 +58,7 @@ export const LOOKS_AT_FIRST: LooksSlice = {
   onion: false,
   before: false,
   divider: null,
+  standIns: { plate: null, insert: null },
   trial: null,
   softEdge: 0,
   solo: new Set(),
