@@ -49,7 +49,7 @@ def test_a_version_is_compared_with_what_is_there_now(open_shot: Open) -> None:
     page.get_by_label("Look beyond the divider").select_option(label="v001 Bright")
     page.wait_for_selector(COMPARED)
 
-    page.get_by_label("How they are compared").select_option(label="difference × 4")
+    page.get_by_label("How they are compared").select_option(label="differ × 4")
     page.wait_for_selector(COMPARED)
     expect(page.get_by_role("button", name="Drag the divider")).to_have_count(0)
     bench.settled()
@@ -108,3 +108,32 @@ def test_pictures_are_rendered_ahead_and_an_edit_takes_only_what_it_touched(open
     expect(ready).to_have_attribute("data-runs", re.compile(r"^\[\[1001,10(3\d|4\d)\]"))
     runs = json.loads(ready.get_attribute("data-runs") or "[]")
     assert runs[0][0] == 1001
+
+
+def test_what_will_not_be_seen_is_dimmed_and_the_delivery_may_leave_it_out(open_shot: Open, page: Page) -> None:
+    bench = open_shot("Panel tap", fresh=True)
+    inside, outside = (640.0, 360.0), (640.0, 40.0)
+    before = bench.pixel(*inside), bench.pixel(*outside)
+    page.get_by_role("button", name="Crop: Whole plate").click()
+    page.get_by_role("option", name="2.39:1").click()
+    bench.last_done("Cropped to 1280 x 536")
+    bench.settled()
+    assert bench.pixel(*inside) == before[0]
+    assert max(bench.pixel(*outside)) < max(before[1]) * 0.6
+    bottom = page.get_by_label("Crop bottom")
+    bottom.fill("700")
+    bottom.press("Enter")
+    bench.last_done("Cropped to 1280 x 608")
+    expect(page.get_by_role("button", name="Crop: By hand")).to_be_visible()
+    page.keyboard.press("Control+z")
+    bench.settled()
+    expect(page.get_by_role("button", name="Crop: 2.39:1")).to_be_visible()
+
+    page.get_by_role("link", name="Deliver").click()
+    page.get_by_role("button", name="Picture: Whole plate").click()
+    page.get_by_role("option", name="The crop, 1280 x 536").click()
+    with page.expect_request(
+        lambda r: r.method == "POST" and "1280" not in r.url and '"crop":[0,92,1280,628]' in (r.post_data or "")
+    ):
+        page.get_by_label("Handles").fill("1")
+        page.get_by_label("Handles").press("Enter")

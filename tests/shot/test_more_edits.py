@@ -8,6 +8,7 @@ from pydantic import TypeAdapter, ValidationError
 
 from tests.builders import HAND, PANE, PlainPictures, after, draft, shot_with_hand_and_pane, small_plate
 from tests.strategies import blob
+from wiseglove.shot.changes import changed_frames
 from wiseglove.shot.edits import (
     AddCover,
     AddOutline,
@@ -29,6 +30,7 @@ from wiseglove.shot.edits import (
     SetKeys,
     SetOutline,
     SetPointKind,
+    SetShot,
     ShapePoints,
     ShiftCovers,
     StretchKeys,
@@ -401,3 +403,17 @@ def test_an_outline_that_limits_keeps_the_cover_within_it() -> None:
         ),
     )
     assert matte_at(limited, 1001).sum() < matte_at(shot, 1001).sum() * 0.5
+
+
+def test_what_will_be_seen_is_said_lies_in_the_plate_and_changes_no_picture() -> None:
+    shot = shot_with_hand_and_pane()
+    plate = shot.plate
+    middle = (10, 20, plate.width - 10, plate.height - 20)
+    cropped = after(shot, SetShot(type="set-shot", crop=middle))
+    assert cropped.settings.crop == middle
+    assert changed_frames(shot, cropped) is None
+    assert after(cropped, SetShot(type="set-shot", name="Tap two")).settings.crop == middle
+    assert after(cropped, SetShot(type="set-shot", crop=None)).settings.crop is None
+    for wrong in ((0, 0, plate.width + 1, 10), (30, 0, 30, 10), (-1, 0, 10, 10), (0, 50, 10, 40)):
+        with pytest.raises(EditError, match="does not lie in the plate"):
+            after(shot, SetShot(type="set-shot", crop=wrong))

@@ -6,7 +6,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
-from wiseglove.shot.basics import Name, Strict
+from wiseglove.shot.basics import Crop, Name, Strict
 
 What = Literal[
     "union", "cover", "group", "holdout", "subject", "band", "cut", "composite",
@@ -89,8 +89,8 @@ class Preset(Strict):
     numbering: Literal["plate", "one"] = "plate"
     scale: Annotated[float, Field(allow_inf_nan=False, ge=0.05, le=1)] = 1.0
     """Size of pictures beside the plate's; motion and outlines stay in plate pixels."""
-    crop: Annotated[tuple[int, int, int, int] | None, Field(strict=False)] = None
-    """Left, top, right and bottom of what is kept of pictures, in plate pixels."""
+    crop: Crop | None = None
+    """What is kept of pictures."""
     compression: Literal["zip", "dwaa"] = "zip"
     """Of EXR pictures."""
 

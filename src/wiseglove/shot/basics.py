@@ -64,6 +64,10 @@ class Strict(BaseModel):
     )
 
 
+Crop = Annotated[tuple[int, int, int, int], Field(strict=False)]
+"""Left, top, right and bottom of a part of the plate, in its pixels."""
+
+
 class Plate(Strict):
     """What the shot is drawn on."""
 

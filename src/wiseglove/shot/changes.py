@@ -29,7 +29,7 @@ def changed_frames(before: EvaluatedShot, after: EvaluatedShot) -> Span | None:
 def _span(before: EvaluatedShot, after: EvaluatedShot, element: str, whole: Span) -> Span | None:
     old, new = before.elements.get(element), after.elements.get(element)
     if isinstance(old, Settings) and isinstance(new, Settings):
-        return None if old.model_copy(update={"name": new.name}) == new else whole
+        return None if old.model_copy(update={"name": new.name, "crop": new.crop}) == new else whole
     if isinstance(old, Carrier) or isinstance(new, Carrier):
         return None  # no picture shows it; what rides on it is changed too
     if isinstance(old, Cover) and isinstance(new, Cover):

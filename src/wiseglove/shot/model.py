@@ -16,6 +16,7 @@ from wiseglove.shot.basics import (
     Colour,
     Corner,
     Corners,
+    Crop,
     Curve,
     Ease,
     ElementId,
@@ -53,6 +54,8 @@ class Settings(Strict):
     id: ElementId = "settings"
     name: Name
     mixing: Literal["linear", "encoded"] = "linear"
+    crop: Crop | None = None
+    """What of the plate will be seen in the end, where that is not all; the rest is shown dimmed."""
     depth: list[ElementId] = []
 
 

@@ -6209,9 +6209,16 @@ export interface components {
         };
         /**
          * SetShot
-         * @description Rename the shot or choose how pictures are mixed.
+         * @description Rename the shot, choose how pictures are mixed, or say what of the plate will be seen (null: all of it).
          */
         SetShot: {
+            /** Crop */
+            crop?: [
+                number,
+                number,
+                number,
+                number
+            ] | null;
             /** Mixing */
             mixing?: ("linear" | "encoded") | null;
             /** Name */
@@ -6290,6 +6297,13 @@ export interface components {
          * @description What belongs to the shot as a whole; `depth` lists covers and panes from the lens to the backdrop.
          */
         Settings: {
+            /** Crop */
+            crop: [
+                number,
+                number,
+                number,
+                number
+            ] | null;
             /**
              * Depth
              * @default []

@@ -209,10 +209,15 @@ function Kept(props: { preset: Preset; known: Presets; onName: (name: string) =>
   );
 }
 
+const sizeOf = ([left, top, right, bottom]: readonly number[]) => `${right! - left!} x ${bottom! - top!}`;
+
 function How(props: { preset: Preset; shot: ShotState; change: (part: Partial<Preset>) => void }) {
   const { preset, shot, change } = props;
   const { first, count } = shot.plate;
   const last = first + count - 1;
+  const settings = Object.values(shot.elements).find((e) => e.kind === "settings");
+  // A preset may have been kept with a crop that is not this shot's.
+  const own = preset.crop && String(preset.crop) !== String(settings?.crop) ? preset.crop : null;
   return (
     <div className="mt-4 grid grid-cols-[88px_minmax(0,1fr)] items-center gap-x-2 gap-y-2">
       <span>Names</span>
@@ -260,6 +265,23 @@ function How(props: { preset: Preset; shot: ShotState; change: (part: Partial<Pr
         value={preset.numbering}
         onPick={(numbering) => change({ numbering: numbering as Preset["numbering"] })}
       />
+      {(settings?.crop ?? preset.crop) && (
+        <>
+          <span>Picture</span>
+          <Select
+            label="Picture"
+            options={[
+              { value: "whole", label: "Whole plate" },
+              ...(settings?.crop ? [{ value: "crop", label: `The crop, ${sizeOf(settings.crop)}` }] : []),
+              ...(own ? [{ value: "own", label: `The preset's crop, ${sizeOf(own)}` }] : []),
+            ]}
+            value={own ? "own" : preset.crop ? "crop" : "whole"}
+            onPick={(picked) => {
+              if (picked !== "own") change({ crop: picked === "crop" ? settings!.crop : null });
+            }}
+          />
+        </>
+      )}
       <span>Size</span>
       <Select
         label="Size"

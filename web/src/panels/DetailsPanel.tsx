@@ -1,3 +1,4 @@
+import { CropRows } from "./CropRows";
 import type { Cover, Pane } from "../api/client";
 import { percent } from "../ui/percent";
 import { bounds, coverColours } from "../api/bounds";
@@ -296,6 +297,7 @@ function ShotDetails({ b }: { b: Settled }) {
           onPick={(mixing) => void send({ type: "set-shot", mixing })}
         />
       </Row>
+      <CropRows plate={plate} crop={settings.crop} />
       <NewSubject b={b} />
       <BringIn />
       <Section title="Notes">

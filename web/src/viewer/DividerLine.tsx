@@ -45,7 +45,7 @@ function Compared({ divider }: { divider: Divider }) {
       <select
         aria-label="Look beyond the divider"
         title="What it is compared with; V shows it whole while it is held"
-        className={`${PICK} max-w-[112px]`}
+        className={`${PICK} w-[92px]`}
         value={divider.version === null ? divider.beyond : `v${divider.version}`}
         onChange={(event) => {
           const { value } = event.target;
@@ -66,7 +66,7 @@ function Compared({ divider }: { divider: Divider }) {
       </select>
       <select
         aria-label="How they are compared"
-        className={PICK}
+        className={`${PICK} w-[104px]`}
         value={divider.way === "divider" ? 0 : divider.gain}
         onChange={(event) => {
           const gain = Number(event.target.value);
@@ -76,7 +76,7 @@ function Compared({ divider }: { divider: Divider }) {
         <option value={0}>side by side</option>
         {GAINS.map((gain) => (
           <option key={gain} value={gain}>
-            difference × {gain}
+            differ × {gain}
           </option>
         ))}
       </select>

@@ -106,6 +106,7 @@ function StandIns() {
   return (
     <Popover className="relative ml-1 border-l border-line pl-1.5">
       <PopoverButton
+        aria-label="Stand-ins"
         title="A colour instead of the plate or the insert, to see edges"
         className={`flex h-7 items-center gap-1.5 rounded-md px-2 whitespace-nowrap hover:bg-cloth-sunk ${any ? "text-teal" : ""}`}
       >
@@ -113,7 +114,6 @@ function StandIns() {
           <span className="flex-1" style={{ background: standIns.plate ?? "#767676" }} />
           <span className="flex-1" style={{ background: standIns.insert ?? "#d9d2c2" }} />
         </span>
-        Stand-ins
       </PopoverButton>
       <PopoverPanel
         anchor="top start"

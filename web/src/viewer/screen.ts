@@ -7,7 +7,7 @@ import { addressOf, comparedAddress, isRendered, mannerOf, type Size } from "./a
 import { drawBeyond, drawDifference, type Put } from "./compare";
 import { LiveLink } from "./live";
 import { PictureStore } from "./pictures";
-import { toScreen, useView } from "../state/view";
+import { toScreen, useView, type View } from "../state/view";
 import { Bench } from "../state/types";
 
 const SIZES: Size[] = ["proxy", "full"];
@@ -194,6 +194,7 @@ export class Screen {
     }
     if (!b.divider) this.canvas.dataset.compared = "";
     this.canvas.dataset.frame = this.drawnFor.split(" ")[1] ?? "";
+    if (source) dimOutside(context, b, v);
     this.canvas.dataset.look = b.look;
     this.canvas.dataset.view = JSON.stringify({ zoom: v.zoom, x: v.x, y: v.y, aspect: v.aspect });
     this.canvas.dataset.settled = String(Boolean(exact) && !live && !b.drag);
@@ -254,6 +255,22 @@ export class Screen {
     this.pictures.want(urls);
     this.ahead.stirred();
   }
+}
+
+/** What lies outside the shot's crop, dimmed. */
+function dimOutside(context: CanvasRenderingContext2D, b: Bench, v: View) {
+  const settings = b.shot!.elements["settings"];
+  const crop = settings?.kind === "settings" ? settings.crop : null;
+  if (!crop) return;
+  const [left, top] = toScreen(v, crop[0], crop[1]);
+  const [right, bottom] = toScreen(v, crop[2], crop[3]);
+  const [x0, y0] = toScreen(v, 0, 0);
+  const [x1, y1] = toScreen(v, v.plateWidth, v.plateHeight);
+  context.fillStyle = "rgb(12 16 17 / 0.62)";
+  context.beginPath();
+  context.rect(x0, y0, x1 - x0, y1 - y0);
+  context.rect(left, top, right - left, bottom - top);
+  context.fill("evenodd");
 }
 
 /** Time of the newest pointer event that changed a drag. */

@@ -12,6 +12,7 @@ from wiseglove.shot.basics import (
     Colour,
     Corner,
     Corners,
+    Crop,
     ElementId,
     Fade,
     Name,
@@ -317,14 +318,31 @@ class OrderDepth(Editing):
         return Applied("Changed the depth order", after)
 
 
+def _size_of(crop: Crop, shot: EvaluatedShot) -> tuple[int, int]:
+    left, top, right, bottom = crop
+    plate = shot.plate
+    if not (0 <= left < right <= plate.width and 0 <= top < bottom <= plate.height):
+        raise EditError(
+            f"The crop {left}, {top} to {right}, {bottom} does not lie in the plate of {plate.width} x {plate.height}. "
+            "Nothing was changed. Give left, top, right and bottom within it."
+        )
+    return right - left, bottom - top
+
+
 class SetShot(Editing):
-    """Rename the shot or choose how pictures are mixed."""
+    """Rename the shot, choose how pictures are mixed, or say what of the plate will be seen (null: all of it)."""
 
     type: Literal["set-shot"]
     name: Name | None = None
     mixing: Literal["linear", "encoded"] | None = None
+    crop: Crop | None = None
 
     def apply(self, shot: EvaluatedShot) -> Applied:
         sent = self.model_dump(include={"name", "mixing"}, exclude_none=True)
         label = f"Renamed the shot to {self.name}" if self.name else f"Mixing in {self.mixing} light"
+        if "crop" in self.model_fields_set:
+            sent["crop"] = self.crop
+            label = (
+                "Took the crop away" if self.crop is None else "Cropped to {} x {}".format(*_size_of(self.crop, shot))
+            )
         return Applied(label, {"settings": shot.settings.model_copy(update=sent)})
