@@ -2,7 +2,8 @@ import { toast } from "sonner";
 
 import { api, data, say, type ChangeOf, type Edit, type Pane } from "../api/client";
 import { bench, setBench } from "../state/bench";
-import { paneOf } from "../state/lookups";
+import { toUnit } from "../shapes/quad";
+import { paneOf, shapeOf } from "../state/lookups";
 import { send } from "./send";
 
 export type PaneChange = ChangeOf<"set-pane", "pane">;
@@ -83,6 +84,31 @@ export async function sitIn(pane: Pane) {
 /** Begin to pick a place of the plate for a pane's level. */
 export function beginPick(pane: Pane, standsFor: "dark" | "light" | "grey", shown: number) {
   setBench({ tool: "sample", look: "plate", playing: false, into: { level: pane.id, standsFor, shown } });
+}
+
+/** Begin to pick where a pane's depth blur is as sharp (or soft) as one of its two values says. */
+export function beginDepth(pane: Pane, end: "here" | "there") {
+  setBench({ tool: "sample", playing: false, into: { depthOf: pane.id, end } });
+}
+
+/** Take a picked place into a pane's depth blur: as a place of the pane, so that it rides along. */
+export function pickDepth(into: { depthOf: string; end: "here" | "there" }, x: number, y: number) {
+  const b = bench();
+  const pane = paneOf(b, into.depthOf);
+  const corners = shapeOf(b, into.depthOf, b.frame);
+  const place = corners && toUnit(corners)?.(x, y);
+  setBench({ into: null, tool: "select" });
+  if (!pane) return;
+  if (!place)
+    return void toast(
+      "The pane is folded over on this frame, so no place of it can be told. Pick on another frame.",
+    );
+  const other = pane.sit.depth[into.end === "here" ? "there" : "here"];
+  if (Math.hypot(place[0] - other[0], place[1] - other[1]) < 0.02)
+    return void toast(
+      "Both places are the same, so there is no way from one to the other. Pick one farther away.",
+    );
+  void setPane(pane, withRow(pane, "depth", { [into.end]: place }));
 }
 
 /** Take a picked place into a pane's level. */

@@ -1,7 +1,7 @@
 import { useState, type ReactNode } from "react";
 
 import type { Pane } from "../api/client";
-import { beginPick, setPane, sitIn, withRow, type RowName } from "../commands/panes";
+import { beginDepth, beginPick, setPane, sitIn, withRow, type RowName } from "../commands/panes";
 import { useBench } from "../state/bench";
 import { Button, IconButton } from "../ui/Button";
 import { NumberField } from "../ui/NumberField";
@@ -63,8 +63,8 @@ const ROWS: { row: RowName; name: string; about: string; numbers: Numbers }[] = 
   {
     row: "depth",
     name: "Depth blur",
-    about: "Out of focus from one side to the other",
-    numbers: { near: pixels("Blur at the left", "Left", 20), far: pixels("Blur at the right", "Right", 20) },
+    about: "Out of focus from one place of the pane to another; both ride along",
+    numbers: { near: pixels("Blur at A", "At A", 20), far: pixels("Blur at B", "At B", 20) },
   },
   {
     row: "motion",
@@ -182,7 +182,7 @@ const AT_FIRST: Partial<Record<RowName, object>> = {
   worn: { coarse: 0, lines: 0, dark: 0.3, chroma: 0, vignette: 0 },
   level: { black: [0, 0, 0], white: [1, 1, 1], gamma: 1, saturation: 1 },
   sharp: { soft: 0, defocus: 0 },
-  depth: { near: 0, far: 4 },
+  depth: { here: [0, 0.5], there: [1, 0.5], near: 0, far: 4 },
   motion: { shutter: 180, phase: 0 },
   shadow: { amount: 1 },
   grain: { amount: 1 },
@@ -223,6 +223,26 @@ function Extra({ pane, row, set }: { pane: Pane; row: RowName; set: (change: obj
           />
           The screen is off in the plate
         </label>
+      </Row>
+    );
+  if (row === "depth")
+    return (
+      <Row label="Places">
+        {(
+          [
+            ["here", "A"],
+            ["there", "B"],
+          ] as const
+        ).map(([end, name]) => (
+          <Button
+            key={end}
+            small
+            title={`Click in the picture where the blur is that of ${name}`}
+            onClick={() => beginDepth(pane, end)}
+          >
+            Pick {name}
+          </Button>
+        ))}
       </Row>
     );
   if (row === "grain" && !pane.sit.grain.levels.length)

@@ -6,14 +6,32 @@ type Place = (x: number, y: number) => [number, number];
 export function quadMap(base: readonly (readonly number[])[], to: Shape): Place | null {
   if (count(to) !== 4) return null;
   const from = squareTo(base.map(([x, y]) => [x!, y!]));
-  const onto = squareTo([0, 1, 2, 3].map((i) => [px(to, i), py(to, i)]));
+  const onto = squareTo(cornersOf(to));
   const back = from && inverse(from);
   if (!back || !onto) return null;
-  const m = times(onto, back);
-  return (x, y) => {
+  return placeBy(times(onto, back));
+}
+
+const placeBy =
+  (m: number[]): Place =>
+  (x, y) => {
     const w = m[6]! * x + m[7]! * y + m[8]!;
     return [(m[0]! * x + m[1]! * y + m[2]!) / w, (m[3]! * x + m[4]! * y + m[5]!) / w];
   };
+
+const cornersOf = (shape: Shape) => [0, 1, 2, 3].map((i) => [px(shape, i), py(shape, i)]);
+
+/** From the unit square onto four corners; null: folded over. */
+export function fromUnit(corners: Shape): Place | null {
+  const onto = count(corners) === 4 ? squareTo(cornersOf(corners)) : null;
+  return onto && placeBy(onto);
+}
+
+/** From four corners back into the unit square; null: folded over. */
+export function toUnit(corners: Shape): Place | null {
+  const onto = count(corners) === 4 ? squareTo(cornersOf(corners)) : null;
+  const back = onto && inverse(onto);
+  return back && placeBy(back);
 }
 
 function squareTo(c: number[][]): number[] | null {

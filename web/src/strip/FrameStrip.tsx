@@ -3,7 +3,10 @@ import { useEffect, useRef, useState } from "react";
 import { select, useFrame, useSettled } from "../state/bench";
 import { LANE, LaneOf, Scale, toX } from "./scale";
 import { groupOf, inDepth, outlineOf, partsOf } from "../state/lookups";
-import { Cover } from "../api/client";
+import type { Carrier, Cover, Pane, Thing } from "../api/client";
+import { turnFold, useFolds } from "../state/folds";
+import { PieceLane } from "./PieceLane";
+import { ChevronDown, ChevronRight } from "lucide-react";
 import { goToDoubt } from "../commands/reviewing";
 import { carrierOf, carriersOf, doubts } from "../state/carriers";
 import { checksOf } from "../state/checks";
@@ -15,6 +18,12 @@ import { Lane } from "./Lane";
 import { CheckLane } from "./CheckLane";
 import { Settled } from "../state/types";
 import { useStripZoom } from "./zoom";
+
+/** What has a lane: an outline or a pane, a pane's pieces, or a carrier. */
+type AnyLane =
+  | (LaneOf & { folds?: boolean })
+  | { pane: Pane; element: string; name: string }
+  | { carrier: Carrier; element: string; name: string };
 
 const LABEL = 150;
 const RULER = 24;
@@ -38,14 +47,9 @@ export function FrameStrip() {
     (t) => t.kind !== "cover" || !groupOf(b, t as Cover)?.folded || t.id === b.selected,
   );
   const threads = carriersOf(b).map((carrier) => ({ carrier, element: carrier.id, name: carrier.name }));
-  const drawn = unfolded.flatMap((thing): LaneOf[] =>
-    partsOf(thing).map((id, i, all) => ({
-      thing,
-      element: id,
-      name: all.length > 1 ? `${thing.name}, ${i + 1}` : thing.name,
-    })),
-  );
-  const lanes: (LaneOf | (typeof threads)[number])[] = [...drawn, ...threads];
+  const folded = useFolds((f) => f.folded);
+  const drawn = unfolded.flatMap((thing) => lanesOf(thing, folded.has(thing.id)));
+  const lanes: AnyLane[] = [...drawn, ...threads];
   // Only lanes that can be seen are drawn: with hundreds of outlines the rest would cost more than all else.
   const rows = useVirtualizer({
     count: lanes.length,
@@ -65,16 +69,23 @@ export function FrameStrip() {
           style={{ width: LABEL, paddingTop: RULER + above * LANE, height: RULER + lanes.length * LANE }}
         >
           {seen.map((lane) => (
-            <button
-              key={lane.element}
-              type="button"
-              style={{ height: LANE }}
-              className={`block w-full truncate pr-2 pl-4 text-left text-[13px] ${lane.element === b.active ? "bg-teal-soft font-semibold" : "hover:bg-cloth-sunk"}`}
-              onClick={() => ("carrier" in lane ? select(lane.element) : select(lane.thing.id, lane.element))}
-            >
-              {lane.name}
-              {"thing" in lane && <Rides b={b} element={lane.element} />}
-            </button>
+            <div key={lane.element} className="relative" style={{ height: LANE }}>
+              <button
+                type="button"
+                className={`block h-full w-full truncate pr-2 pl-6 text-left text-[13px] ${lane.element === b.active ? "bg-teal-soft font-semibold" : "hover:bg-cloth-sunk"}`}
+                onClick={() =>
+                  "thing" in lane
+                    ? select(lane.thing.id, lane.element)
+                    : select("pane" in lane ? lane.pane.id : lane.element)
+                }
+              >
+                {lane.name}
+                {"thing" in lane && <Rides b={b} element={lane.element} />}
+              </button>
+              {"thing" in lane && lane.folds && (
+                <FoldButton thing={lane.thing} folded={folded.has(lane.thing.id)} />
+              )}
+            </div>
           ))}
         </div>
         <div
@@ -91,6 +102,8 @@ export function FrameStrip() {
             {seen.map((lane) =>
               "carrier" in lane ? (
                 <ThreadLane key={lane.element} b={b} scale={scale} carrier={lane.carrier} />
+              ) : "pane" in lane ? (
+                <PieceLane key={lane.element} pane={lane.pane} scale={scale} />
               ) : (
                 <Lane key={lane.element} b={b} scale={scale} {...lane} />
               ),
@@ -101,7 +114,7 @@ export function FrameStrip() {
       </div>
       {checks && (
         <div className="flex pb-1">
-          <p className="shrink-0 pt-1 pl-4 text-[12px] leading-[18px]" style={{ width: LABEL }}>
+          <p className="shrink-0 pt-1 pl-6 text-[12px] leading-[18px]" style={{ width: LABEL }}>
             <span className="block text-teal">━ Slip, px</span>
             <span className="block text-ink-soft">╌ Jitter, px</span>
           </p>
@@ -113,6 +126,43 @@ export function FrameStrip() {
         </div>
       )}
     </section>
+  );
+}
+
+/** The lanes of a cover's outlines, or of a pane and its pieces; folded to the first one. */
+function lanesOf(thing: Thing, folded: boolean): AnyLane[] {
+  const parts = partsOf(thing);
+  const lanes: AnyLane[] = parts.map((id, i) => ({
+    thing,
+    element: id,
+    name: parts.length > 1 ? `${thing.name}, ${i + 1}` : thing.name,
+  }));
+  const pane = thing.kind === "pane" ? (thing as Pane) : null;
+  if (pane?.pieces.length)
+    lanes.push({
+      pane,
+      element: `${pane.id} pieces`,
+      name: parts.length ? "Pieces" : `${pane.name}, pieces`,
+    });
+  if (lanes.length < 2) return lanes;
+  const first = { ...lanes[0]!, folds: true } as AnyLane;
+  return folded ? [{ ...first, name: thing.name }] : [first, ...lanes.slice(1)];
+}
+
+/** Folds all lanes of a thing to its first, or unfolds them. */
+function FoldButton({ thing, folded }: { thing: Thing; folded: boolean }) {
+  const Sign = folded ? ChevronRight : ChevronDown;
+  return (
+    <button
+      type="button"
+      aria-label={`Lanes of ${thing.name}`}
+      aria-expanded={!folded}
+      title={folded ? "Unfold its lanes" : "Fold its lanes"}
+      className="absolute inset-y-0 left-0 flex w-6 items-center justify-center text-ink-soft hover:text-ink"
+      onClick={() => turnFold(thing.id)}
+    >
+      <Sign size={13} />
+    </button>
   );
 }
 

@@ -16,6 +16,7 @@ import { useBench } from "../state/bench";
 import type { Draft } from "../state/slices/drag";
 import type { Cover, Thing } from "../api/client";
 import { CarrierLines } from "./CarrierLines";
+import { DepthPlaces } from "./DepthPlaces";
 import { FollowedPoints } from "./FollowedPoints";
 import { JointLines } from "./JointLines";
 import { along, count, pathOf, pointOf, shapeFrom, type Shape } from "../shapes/shape";
@@ -57,6 +58,7 @@ export function Drawing({ hovered }: { hovered: Hit }) {
       <Active b={b} v={v} hovered={hovered} />
       <CarrierLines b={b} v={v} />
       <FollowedPoints b={b} v={v} />
+      <DepthPlaces b={b} v={v} />
       <JointLines b={b} v={v} />
       <FrameAround b={b} v={v} />
       <OffMarks b={b} v={v} />

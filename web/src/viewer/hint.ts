@@ -18,6 +18,8 @@ export function hint(): string {
   }
   if (tool === "points")
     return "Click what is to be followed, as a corner or a spot · drag a point or its squares · Escape when they are all there";
+  if (into && ("depthOf" in into || "level" in into))
+    return "Click the place in the picture · Escape gives up";
   if (tool === "sample")
     return "Drag over the backing near the subject's edge · once more adds a sample · Escape when it is enough";
   if (tool === "joint")

@@ -5,7 +5,7 @@ import { bench, setBench } from "../state/bench";
 import { subjectOf } from "../state/lookups";
 import { make, send } from "../commands/send";
 import { toPlate, useView } from "../state/view";
-import { pickLevel } from "../commands/panes";
+import { pickDepth, pickLevel } from "../commands/panes";
 import { Gesture, PointerAt } from "./gesture";
 
 /** A drag over the backing: a sample for the chosen subject, or a new subject where none is chosen. */
@@ -18,6 +18,7 @@ export function beginSample(start: PointerAt): Gesture {
       const [a, b] = [toPlate(v, start.x, start.y), toPlate(v, at.x, at.y)];
       const { into } = bench();
       if (into && "level" in into) return void pickLevel(into, (a[0] + b[0]) / 2, (a[1] + b[1]) / 2);
+      if (into && "depthOf" in into) return pickDepth(into, (a[0] + b[0]) / 2, (a[1] + b[1]) / 2);
       if (!travelled)
         return void toast(
           "Drag over a part of the backing, so that its grain is evened out. Nothing was changed.",

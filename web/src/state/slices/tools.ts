@@ -18,6 +18,7 @@ export type Into =
   /** The pane that a key is limited to, for a subject that is made by sampling. */
   | { pane: string }
   /** The level of a pane, for which a place of the plate is picked. */
+  | { depthOf: string; end: "here" | "there" }
   | { level: string; standsFor: "dark" | "light" | "grey"; shown: number }
   /** The carrier that an outline goes over to, beyond the line that is dragged across it. */
   | { joint: string };
