@@ -151,7 +151,7 @@ def demo(
         typer.echo(f"\nWise Glove is at http://127.0.0.1:{port}  (Ctrl+C stops it)\n")
         if _pending(folder).exists():
             typer.echo(
-                "Five more demo shots are being rendered, keyed and solved; they appear in the list as they are ready."
+                "Six more demo shots are being rendered, keyed and solved; they appear in the list as they are ready."
             )
             running.also(["demo-shots", str(folder)], environment)
         while True:
@@ -173,7 +173,7 @@ def demo(
 @app.command("demo-shots", hidden=True)
 def demo_shots(folder: Path) -> None:
     """Render, take in and solve the demo's further shots, as a child of `wiseglove demo`."""
-    from wiseglove.demo import keyed_shots, solved_shots
+    from wiseglove.demo import keyed_shots, sat_shots, solved_shots
     from wiseglove.store.database import Database
 
     os.nice(10)
@@ -181,8 +181,8 @@ def demo_shots(folder: Path) -> None:
     database = Database(settings.database_url)
     made = [
         s
-        for shots in (keyed_shots, solved_shots)
-        for s in shots.install(database, settings, folder / "footage", typer.echo)
+        for put_in in (sat_shots.install_tap, keyed_shots.install, solved_shots.install)
+        for s in put_in(database, settings, folder / "footage", typer.echo)
     ]
     database.close()
     import pymatting  # noqa: F401 -- compiles itself the first time, so that nobody waits for it later

@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 
 from wiseglove.core.compositing.colour import encode
 from wiseglove.core.parallel import workers
-from wiseglove.demo import footage, presenter, scene
+from wiseglove.demo import footage, inserts, presenter, scene
 from wiseglove.demo.install import FIRST, PANE_KEYED, Report, apply_edits, still_there, take_in_insert, take_in_movie
 from wiseglove.demo.surroundings import greenhouse
 from wiseglove.media.encode import FINE, MovieWriter, png
@@ -194,12 +194,15 @@ def _background(shot: Contents, media: str) -> list[Edit]:
 def _install_glass(database: Database, settings: Settings, movie: Path) -> str:
     shot_id = take_in_movie(database, settings, movie, GLASS)
     sample = _sample(database, settings, shot_id, ON_GLASS)
+    shown = take_in_insert(database, settings, inserts.render(movie.parent)["dashboard"], shot_id)
+    insert = Insert(source="media", media=shown, start=FIRST - GLASS_FRAMES[0])
     frames = [i for i in sorted({GLASS_FRAMES[0], GLASS_FRAMES[-1], *PANE_KEYED}) if i in GLASS_FRAMES]
     places = {i - GLASS_FRAMES[0]: scene.screen_corners(i) for i in frames}
 
     def edits(shot: Contents) -> list[Edit]:
         a, b, c, d = ((float(x), float(y)) for x, y in places[0])
         out: list[Edit] = [AddPane(type="add-pane", id="glass", frame=FIRST, corners=(a, b, c, d), name="Panel glass")]
+        out.append(SetPane(type="set-pane", pane="glass", insert=insert))
         for index, corners in places.items():
             rows = dict(enumerate(as_points(np.pad(corners, ((0, 0), (0, 6))))))
             out.append(ShapePoints(type="shape-points", element="glass", frame=FIRST + index, points=rows))

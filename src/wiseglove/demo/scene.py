@@ -182,6 +182,12 @@ def _flexions(time: float, height: float) -> dict[str, tuple[float, float, float
     }
 
 
+def tip_at(time: float) -> tuple[float, float, float]:
+    """Where the fingertip is over the panel's middle: metres to the right, down, and off its glass."""
+    right, down, height = _through(TIP_PATH, time)
+    return float(right), float(down), float(height)
+
+
 def hand_at(time: float) -> Limbs:
     """The gloved hand at a time, in world space, its fingertip on TIP_PATH."""
     right, down, height = _through(TIP_PATH, time)

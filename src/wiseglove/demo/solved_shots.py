@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 
 from wiseglove.core.geometry.bezier import ellipse
 from wiseglove.core.parallel import workers
-from wiseglove.demo import panel_shots, scene
+from wiseglove.demo import panel_shots, sat_shots, scene
 from wiseglove.demo.install import FIRST, Report, apply_edits, still_there, take_in_movie
 from wiseglove.demo.panels import Panel, Taken, take
 from wiseglove.jobs import solve
@@ -153,6 +153,8 @@ def _install(database: Database, settings: Settings, demo: Demo, movie: Path, re
         job = jobs.add(session, "solve", "Solving Panel motion", payload, shot_id, None).id
     execute(database, settings, job, solve.work)
     apply_edits(database, shot_id, edits_after(demo))
+    report(f"Sitting the picture into {demo.name} ...")
+    sat_shots.fit_out(database, settings, shot_id, demo.name, movie.parent)
     with database.transaction() as session:
         jobs.announce(session, "shots", {})
     return shot_id

@@ -168,6 +168,8 @@ function Card({ shot }: { shot: ShotCard }) {
       .finally(() => setAsking(false));
   const fresh = () =>
     api.POST("/api/shots/{shot_id}/fresh", { params: { path: { shot_id: shot.id } } }).catch(say);
+  const plate = `/api/clips/${shot.plate.media}/proxy/${middle}.jpg`;
+  const composite = `/api/shots/${shot.id}/looks/composite/${shot.plate.first + middle}?v=${shot.revision}`;
   return (
     <li
       className="group overflow-hidden rounded-md border border-line bg-cloth-raised hover:border-ink-soft"
@@ -175,8 +177,13 @@ function Card({ shot }: { shot: ShotCard }) {
     >
       <Link href={`/shots/${shot.id}`} className="block">
         <img
-          src={`/api/clips/${shot.plate.media}/proxy/${middle}.jpg`}
+          src={shot.panes > 0 ? composite : plate}
           alt=""
+          loading="lazy"
+          onError={(event) => {
+            if (event.currentTarget.src !== new URL(plate, location.href).href)
+              event.currentTarget.src = plate;
+          }}
           className="aspect-video w-full bg-table object-contain"
         />
         <div className="px-3 pt-2">
