@@ -105,3 +105,42 @@ def test_depth_blur_goes_between_two_places_that_are_picked(open_shot: Open) -> 
     bench.click(570, 331)
     expect(page.get_by_text("Both places are the same")).to_be_visible()
     assert pane(bench)["sit"]["depth"] == depth
+
+
+def test_panels_are_made_larger_by_their_edges_and_stay_so(open_shot: Open) -> None:
+    bench = open_shot("Panel tap")
+    page = bench.page
+
+    def size(of: Locator, way: str) -> float:
+        box = of.bounding_box()
+        assert box
+        return float(box[way])
+
+    def drawn(grip: Locator, dx: float, dy: float) -> None:
+        box = grip.bounding_box()
+        assert box
+        x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+        page.mouse.move(x, y)
+        page.mouse.down()
+        page.mouse.move(x + dx, y + dy, steps=4)
+        page.mouse.up()
+
+    details, viewer = page.get_by_role("region", name="Details"), page.get_by_test_id("viewer")
+    before = size(details, "width"), size(viewer, "height")
+    drawn(page.get_by_role("separator", name="Width of the panels"), -100, 0)
+    strip = page.get_by_role("separator", name="Height of the strip")
+    drawn(strip, 0, -120)
+    assert abs(size(details, "width") - before[0] - 100) < 2
+    assert size(viewer, "height") < before[1] - 60
+    bench.settled()
+    page.reload()
+    bench.settled()
+    assert abs(size(details, "width") - before[0] - 100) < 2
+    assert page.evaluate("document.body.scrollHeight") <= 800
+    depth = page.get_by_role("region", name="Depth")
+    high = size(depth, "height")
+    page.get_by_role("separator", name="Height of the depth list").focus()
+    page.keyboard.press("Shift+ArrowDown")
+    assert abs(size(depth, "height") - high - 40) < 2
+    strip.dblclick()
+    assert abs(size(viewer, "height") - before[1]) < 2

@@ -20,6 +20,7 @@ import { CarrierList } from "../panels/Carriers";
 import { goToDoubt, keepReviewing, lookAgain, markFrame } from "../commands/reviewing";
 import { doubtful, loadDoubts, solvingEnded, watchSolving } from "../commands/solving";
 import { ToolRail } from "../panels/ToolRail";
+import { Grip, useSizes } from "../ui/Grip";
 import { TopBar } from "./TopBar";
 import { useWorkbenchKeys } from "./useWorkbenchKeys";
 
@@ -27,6 +28,8 @@ import { useWorkbenchKeys } from "./useWorkbenchKeys";
 export function Workbench({ id }: { id: string }) {
   const loaded = useBench((b) => b.shot?.id === id);
   const asked = useRef(performance.now());
+  const aside = useRef<HTMLElement>(null);
+  const sides = useSizes((s) => s.sizes.aside);
   useWorkbenchKeys();
 
   const query = useQuery({
@@ -88,13 +91,21 @@ export function Workbench({ id }: { id: string }) {
   return (
     <div className="grid h-full min-h-0 grid-rows-[44px_minmax(0,1fr)_auto]">
       <TopBar />
-      <div className="grid min-h-0 grid-cols-[52px_minmax(0,1fr)_296px]">
+      <div className="grid min-h-0" style={{ gridTemplateColumns: `52px minmax(0,1fr) ${sides ?? 296}px` }}>
         <ToolRail />
         <section className="flex min-h-0 min-w-0 flex-col" aria-label="Viewer">
           <Viewer shot={id} />
           <LookBar />
         </section>
-        <aside className="flex min-h-0 flex-col border-l border-line">
+        <aside ref={aside} className="relative flex min-h-0 flex-col border-l border-line">
+          <Grip
+            name="aside"
+            label="Width of the panels"
+            grows="left"
+            least={272}
+            most={560}
+            measured={() => aside.current!.offsetWidth}
+          />
           <DepthPanel />
           <CarrierList />
           <DetailsPanel />

@@ -1,3 +1,4 @@
+import { Grip, useSizes } from "../ui/Grip";
 import {
   DndContext,
   KeyboardSensor,
@@ -77,6 +78,8 @@ export function DepthPanel() {
     pickedHere.current = id;
   }, []);
   const scrolled = useRef<HTMLDivElement>(null);
+  const panel = useRef<HTMLElement>(null);
+  const high = useSizes((s) => s.sizes.depth);
   const [held, setHeld] = useState(-1);
   // Only cards that can be seen are drawn: with hundreds of covers the rest would cost more than all else.
   const list = useVirtualizer({
@@ -109,7 +112,20 @@ export function DepthPanel() {
     if (inDepth(b).some((thing, i) => thing.id !== depth[i])) void send({ type: "order-depth", depth });
   };
   return (
-    <section className="flex max-h-[44%] min-h-32 flex-col border-b border-line" aria-label="Depth">
+    <section
+      ref={panel}
+      className={`relative flex min-h-32 flex-col border-b border-line ${high ? "shrink-0" : "max-h-[44%]"}`}
+      style={high ? { height: high, maxHeight: "70%" } : undefined}
+      aria-label="Depth"
+    >
+      <Grip
+        name="depth"
+        label="Height of the depth list"
+        grows="down"
+        least={128}
+        most={900}
+        measured={() => panel.current!.offsetHeight}
+      />
       <h2 className="flex justify-between px-3 pt-2 pb-1 font-semibold">
         Depth
         {b.solo.size > 0 ? (

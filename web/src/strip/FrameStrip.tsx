@@ -11,6 +11,7 @@ import { goToDoubt } from "../commands/reviewing";
 import { carrierOf, carriersOf, doubts } from "../state/carriers";
 import { checksOf } from "../state/checks";
 import { Transport } from "./Transport";
+import { Grip, useSizes } from "../ui/Grip";
 import { Ruler } from "./Ruler";
 import { placedOf } from "../state/lookups";
 import { ThreadLane } from "./ThreadLane";
@@ -32,6 +33,7 @@ export function FrameStrip() {
   const b = useSettled();
   const track = useRef<HTMLDivElement>(null);
   const list = useRef<HTMLDivElement>(null);
+  const high = useSizes((s) => s.sizes.strip);
   const [width, setWidth] = useState(800);
   useEffect(() => {
     const observer = new ResizeObserver(([entry]) => setWidth(entry!.contentRect.width));
@@ -61,9 +63,21 @@ export function FrameStrip() {
   const seen = rows.flatMap(({ index }) => lanes[index] ?? []);
   const checks = checksOf(b, carrierOf(b, b.selected));
   return (
-    <section className="border-t border-line" aria-label="Frame strip">
+    <section className="relative border-t border-line" aria-label="Frame strip">
+      <Grip
+        name="strip"
+        label="Height of the strip"
+        grows="up"
+        least={92}
+        most={520}
+        measured={() => list.current!.offsetHeight}
+      />
       <Transport />
-      <div ref={list} className="flex max-h-44 min-h-[92px] overflow-y-auto pb-2 select-none">
+      <div
+        ref={list}
+        className={`flex min-h-[92px] overflow-y-auto pb-2 select-none ${high ? "" : "max-h-44"}`}
+        style={high ? { height: `min(${high}px, 60vh)` } : undefined}
+      >
         <div
           className="shrink-0 pt-6"
           style={{ width: LABEL, paddingTop: RULER + above * LANE, height: RULER + lanes.length * LANE }}
