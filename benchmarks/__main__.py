@@ -12,6 +12,7 @@ from benchmarks import (
     fills,
     fitting,
     following,
+    judging,
     keys,
     large,
     looking,
@@ -46,6 +47,7 @@ show(
         *opening.run(),
         *taking_in.run(),
         *feel.run(),
+        *judging.run(),
         *large.run(),
     ],
 )

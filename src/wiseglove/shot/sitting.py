@@ -20,7 +20,9 @@ from wiseglove.shot.scene import Ground, Override, Picture, relative
 
 SHADOW = 0.012
 """Width over which shadows are told, as a share of the picture's height."""
-_dark: LRUCache[tuple[str, bool, int], Picture] = LRUCache(8)
+_levels: LRUCache[tuple[str, str, bool, int], Picture] = LRUCache(8)
+LEVELS = {"dark": glass.dark_level, "bright": glass.bright_level}
+"""What of a clean pane the plate's light is told from: of one that is off, of one that shows a picture."""
 
 
 class Sitting:
@@ -81,10 +83,10 @@ class Sitting:
     def _plate(self, box: Box) -> Picture:
         return self._ground.working[box.slices]
 
-    def _clean_in(self, which: Pane, now: Pane, dark: bool) -> pane.Laid | None:
-        """The clean pane (or its slow, dark level) where it lies on the plate; None where there is none."""
+    def _clean_in(self, which: Pane, now: Pane, level: str | None = None) -> pane.Laid | None:
+        """The clean pane (or a level of it) where it lies on the plate; None where there is none."""
         media, ground = now.sit.clean, self._ground
-        name = f"{which.id} {dark}"
+        name = f"{which.id} {level}"
         if media is None:
             return None
         if name not in self._clean:
@@ -92,11 +94,11 @@ class Sitting:
                 Insert(source="media", media=media, start=ground.frame), ground.frame, ground.linear
             )
             assert picture is not None
-            if dark:
-                key = (media, ground.linear, picture.shape[1])
-                if key not in _dark:
-                    _dark[key] = glass.dark_level(np.ascontiguousarray(picture[..., :3]))
-                picture = _dark[key]
+            if level is not None:
+                key = (level, media, ground.linear, picture.shape[1])
+                if key not in _levels:
+                    _levels[key] = LEVELS[level](np.ascontiguousarray(picture[..., :3]))
+                picture = _levels[key]
             self._clean[name] = None
             with suppress(DegenerateQuadError):
                 corners = ground.shot.corners_at(which, ground.frame)
@@ -104,7 +106,7 @@ class Sitting:
         return self._clean[name]
 
     def _shaded(self, which: Pane, now: Pane, colour: Picture, box: Box) -> Picture:
-        clean = self._clean_in(which, now, dark=False)
+        clean = self._clean_in(which, now)
         if clean is None or clean.box.within(box).empty:
             return colour
         part = clean.box.within(box)
@@ -133,7 +135,7 @@ class Sitting:
             share = np.float32(now.sit.mix.amount)
             colour = blend.blended(back, colour, now.sit.mix.mode) * share + colour * (1 - share)
         if now.sit.glass.on and now.sit.glass.amount > 0:
-            dark = self._clean_in(which, now, dark=now.sit.glass.off)
+            dark = self._clean_in(which, now, "dark" if now.sit.glass.off else "bright")
             part = Box(0, 0, 0, 0) if dark is None else dark.box.within(box)
             if dark is not None and not part.empty:
                 here, own = relative(part, box).slices, relative(part, dark.box).slices

@@ -9,6 +9,7 @@ from typing import Concatenate, ParamSpec, TypeVar
 
 from alembic import command
 from alembic.config import Config
+from pydantic_core import from_json, to_json
 from sqlalchemy import Engine, create_engine
 from sqlalchemy.orm import Session, sessionmaker
 
@@ -26,8 +27,14 @@ def make_engine(url: str, limits: str = LIMITS) -> Engine:
     """An engine on psycopg 3 for a postgresql:// URL; limits: options of the server for its connections."""
     return create_engine(
         url.replace("postgresql://", "postgresql+psycopg://", 1), pool_size=8, max_overflow=24, pool_pre_ping=True,
+        json_serializer=_to_json, json_deserializer=from_json,
         pool_timeout=QUEUE_FOR_CONNECTION, connect_args={"options": limits, "connect_timeout": 10},
     )  # fmt: skip
+
+
+def _to_json(value: object) -> str:
+    """Five times as quick as the standard library's, which a shot with many keys needs."""
+    return to_json(value).decode()
 
 
 def migrate(url: str, to: str = "head") -> None:

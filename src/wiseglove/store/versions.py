@@ -45,7 +45,7 @@ def make(session: Session, shot_id: str, name: str, comment: str, frame: int, au
     )
     session.add(made)
     session.flush()
-    session.refresh(made)
+    session.refresh(made, ["made_at"])  # not the document, which is large
     return made
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import cv2
 import numpy as np
 import pytest
 from hypothesis import given
@@ -205,6 +206,25 @@ def test_reflections_are_added_where_the_glass_is_seen() -> None:
     assert out[25, 25, 0] == pytest.approx(0.7, abs=1e-5)
     assert out[5, 5, 0] == pytest.approx(0.5, abs=1e-5)
     assert out[38:42, 38:42].max() < 0.51  # the hand's own light is none of the glass's
+
+
+def test_a_lit_screen_that_is_a_little_beside_its_clean_picture_leaves_no_ghost_and_keeps_its_reflections() -> None:
+    text_mask = np.zeros((160, 240), np.uint8)
+    cv2.putText(text_mask, "18.5", (30, 110), cv2.FONT_HERSHEY_SIMPLEX, 2.4, 255, 5, cv2.LINE_AA)
+    clean = np.repeat(text_mask[..., None] / np.float32(255) * np.float32(0.7) + np.float32(0.05), 3, axis=2)
+    beside = np.array([[1, 0, 1.6], [0, 1, -1.2]])
+    plate = cv2.warpAffine(clean, beside, (240, 160), borderMode=cv2.BORDER_REPLICATE)
+    mirrored = np.zeros((160, 240), np.float32)
+    cv2.circle(mirrored, (200, 30), 22, 0.5, -1, cv2.LINE_AA)
+    mirrored = cv2.GaussianBlur(mirrored, (0, 0), 3)
+    front, hidden = np.full_like(clean, 0.3), np.zeros((160, 240), np.float32)
+    seen = glass.with_reflections(front, plate + mirrored[..., None], glass.bright_level(clean), hidden, 1.0) - front
+    naive = glass.with_reflections(front, plate + mirrored[..., None], clean, hidden, 1.0) - front
+    text = np.s_[60:120, 20:170]
+    assert naive[text].max() > 0.3  # the old picture's edges
+    assert seen[text].max() < 0.02
+    alone = np.s_[10:50, 180:220]
+    assert np.abs(seen[alone][..., 0] - mirrored[alone]).max() < 0.02
 
 
 @given(st.floats(0, 0.2), st.floats(0.5, 2), st.floats(0.3, 3))

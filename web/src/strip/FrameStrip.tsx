@@ -43,6 +43,11 @@ export function FrameStrip() {
   const { plate } = b.shot!;
   const { zoom, left } = useStripZoom(track, width, plate);
   const scale: Scale = { first: plate.first, count: plate.count, width: width * zoom };
+  const perFrame = scale.width / scale.count;
+  const seenFrames = [
+    Math.max(Math.floor((left - 60) / perFrame), 0),
+    Math.min(Math.ceil((left + width + 60) / perFrame), scale.count - 1),
+  ] as const;
   const shifted = { width: scale.width, transform: left ? `translateX(${-left}px)` : undefined };
   const things = inDepth(b);
   const unfolded = things.filter(
@@ -110,7 +115,7 @@ export function FrameStrip() {
           data-zoom={zoom.toFixed(2)}
         >
           <div className="relative h-full" style={shifted}>
-            <Ruler scale={scale} />
+            <Ruler scale={scale} seen={seenFrames} />
             <Pins b={b} scale={scale} />
             <div style={{ height: above * LANE }} />
             {seen.map((lane) =>

@@ -28,8 +28,8 @@ function ReadyBar({ scale }: { scale: Scale }) {
   );
 }
 
-/** Numbers and ticks; pressing and dragging scrubs. */
-export function Ruler({ scale }: { scale: Scale }) {
+/** Numbers and ticks of the frames that are in sight, counted from the first; pressing and dragging scrubs. */
+export function Ruler({ scale, seen }: { scale: Scale; seen: readonly [number, number] }) {
   const loop = useBench((b) => b.loop);
   const range = useBench((b) => (b.reach === "range" ? b.range : null));
   const here = useFrame();
@@ -44,8 +44,9 @@ export function Ruler({ scale }: { scale: Scale }) {
     goTo(toFrame(scale, x - left), event.timeStamp);
   });
   const ticks = [];
-  for (let f = scale.first; f < scale.first + scale.count; f += 1) {
-    const offset = f - scale.first;
+  const [from, to] = seen;
+  for (let offset = from; offset <= to; offset += 1) {
+    const f = scale.first + offset;
     if (offset % step === 0) ticks.push({ f, tall: true });
     else if (offset % minor === 0) ticks.push({ f, tall: false });
   }

@@ -17,6 +17,10 @@ DARK = 0.004
 """Light (working values) of the glass below which a ratio says nothing."""
 CLEAR = 0.02
 """Matte up to which nothing is before the pane."""
+BESIDE = 3
+"""Pixels by which a pane's old picture may be off its clean one."""
+WEAKER = 0.4
+"""Share of their contrast by which fine strokes may be weaker there."""
 REACH = 15
 """Side of the square from which mirrored light is carried on."""
 DEEPEST, LIGHTEST = 0.05, 1.0
@@ -35,6 +39,17 @@ def dark_level(clean: Layer) -> Layer:
     wide = max(round(SLOW * min(height, width)), 1) | 1
     lowest = cv2.erode(clean, np.ones((wide, wide), np.uint8))
     return np.asarray(cv2.GaussianBlur(lowest, (0, 0), wide / 2), np.float32)
+
+
+def bright_level(clean: Layer) -> Layer:
+    """What a clean pane (h, w, 3) that shows a picture can be at the most near each place.
+
+    The plate's own picture is a little beside the clean one, and softer where it moves, and fine strokes are weaker in a mean
+    of many frames; only what is brighter than all around is mirrored light, not the old picture's edges.
+    """
+    around = np.ones((2 * BESIDE + 1, 2 * BESIDE + 1), np.uint8)
+    highest = cv2.dilate(clean, around)
+    return np.asarray(highest + np.float32(WEAKER) * (highest - cv2.erode(clean, around)), np.float32)
 
 
 def with_reflections(front: Layer, plate: Layer, dark: Layer, hidden: Matte, amount: float) -> Layer:
