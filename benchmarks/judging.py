@@ -11,7 +11,7 @@ from playwright.sync_api import Page
 
 from benchmarks.table import Row
 from tests.builders import ffmpeg
-from tests.e2e import crowd
+from tests.e2e import crowd, feel
 from tests.e2e.bench import Bench
 from tests.e2e.stage import ROOT, chromium, staged
 from tests.e2e.test_sitting import with_pane
@@ -91,32 +91,12 @@ def _cached(page: Page) -> list[Row]:
     ]
 
 
-SLIDE = """async count => {
-    const slider = document.querySelector('[data-row=Opacity] input[type=range]');
-    const picture = document.querySelector('[data-testid=picture]');
-    const put = Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, 'value').set;
-    const frame = () => new Promise(done => requestAnimationFrame(done));
-    const [high, low] = [Number(slider.max), Number(slider.min)];
-    const times = [];
-    for (let i = 0; i < count; i += 1) {
-        const start = performance.now();
-        put.call(slider, String(low + (high - low) * (0.2 + 0.04 * i)));
-        slider.dispatchEvent(new Event('input', { bubbles: true }));
-        await frame();
-        while (picture.dataset.settled !== 'true') await frame();
-        times.push(performance.now() - start);
-        await new Promise(done => setTimeout(done, 60));
-    }
-    return times;
-}"""
-
-
 def _row(page: Page) -> list[Row]:
     bench = with_pane(lambda name, fresh: Bench.open(page, name, fresh))
     page.get_by_role("button", name="Sit in", exact=True).last.click()
     bench.last_done("Changed sitting in of Pane")
     bench.settled()
-    times = page.evaluate(SLIDE, 16)[1:]
+    times = page.evaluate(feel.SLIDE, ["[data-row=Opacity] input[type=range]", 20, 4, 16])[1:]
     return [
         Row(
             "a row's slider to the picture, 720p, sat in, median",

@@ -16,7 +16,7 @@ from playwright.sync_api import Page  # noqa: E402
 from tests.builders import ffmpeg  # noqa: E402
 from tests.e2e.bench import Bench  # noqa: E402
 from tests.e2e.stage import chromium, staged  # noqa: E402
-from wiseglove.demo import keyed_shots  # noqa: E402
+from wiseglove.demo import keyed_shots, sat_shots, solved_shots  # noqa: E402
 from wiseglove.demo.install import MOVIE  # noqa: E402
 from wiseglove.settings import Settings  # noqa: E402
 from wiseglove.store.cluster import temporary_cluster  # noqa: E402
@@ -77,13 +77,15 @@ def beginning(page: Page) -> None:
 
 
 def composite(page: Page) -> None:
-    bench = workbench(page, "4", 1047, "Panel screen")
-    page.get_by_role("button", name="Sit in", exact=True).last.click()
-    page.get_by_role("button", name="Looking at the plate").wait_for()
-    page.get_by_role("button", name="Looking at the plate").wait_for(state="hidden", timeout=120_000)
-    page.get_by_test_id("sit-sharp").scroll_into_view_if_needed()
+    """The finished tap, on the frame on which its dashboard answers the finger."""
+    bench = Bench.open(page, sat_shots.NAME)
+    bench.frame(1054)
+    bench.press("4")
+    page.get_by_test_id("card-Panel screen").click()
+    page.get_by_test_id("sit-grain").scroll_into_view_if_needed()
     bench.settled()
-    page.wait_for_timeout(9500)  # until what is said has gone
+    page.mouse.move(640, 8)
+    page.wait_for_timeout(12_000)  # frames are rendered meanwhile
 
 
 def review(page: Page) -> None:
@@ -274,8 +276,9 @@ VIEWS: dict[str, Callable[[Page], None]] = {
 
 
 def keyed(database: Database, settings: Settings) -> None:
-    """The demo's keyed shots too."""
-    keyed_shots.install(database, settings, ROOT / ".run" / "footage", print)
+    """The demo's further shots too."""
+    for put_in in (sat_shots.install_tap, keyed_shots.install, solved_shots.install):
+        put_in(database, settings, ROOT / ".run" / "footage", print)
 
 
 def main(wanted: list[str]) -> None:

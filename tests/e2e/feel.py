@@ -145,15 +145,15 @@ def opening(page: Page) -> float:
     return float(page.evaluate("() => performance.timeOrigin + performance.now()") - start)
 
 
-SLIDE = """async count => {
-    const track = [...document.querySelectorAll('input[type=range]')].find(i => i.ariaLabel === 'Low end, track');
+SLIDE = """async ([which, low, step, count]) => {
+    const track = document.querySelector(which);
     const picture = document.querySelector('[data-testid=picture]');
     const put = Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, 'value').set;
     const frame = () => new Promise(done => requestAnimationFrame(done));
     const times = [];
     for (let i = 0; i < count; i += 1) {
         const start = performance.now();
-        put.call(track, String(0.05 + 0.01 * i));
+        put.call(track, String(low + step * i));
         track.dispatchEvent(new Event('input', { bubbles: true }));
         await frame();
         while (picture.dataset.settled !== 'true') await frame();
@@ -162,6 +162,7 @@ SLIDE = """async count => {
     }
     return times;
 }"""
+"""Moves a slider from a value on, and waits for the picture each time: milliseconds."""
 
 
 def sliding(bench: Bench, count: int = 16) -> list[float]:
@@ -174,7 +175,7 @@ def sliding(bench: Bench, count: int = 16) -> list[float]:
         box.click()
         bench.last_done("Changed clean-up")
     bench.settled()
-    times: list[float] = bench.page.evaluate(SLIDE, count)
+    times: list[float] = bench.page.evaluate(SLIDE, ['[aria-label="Low end, track"]', 0.05, 0.01, count])
     return times[1:]  # the first one prepares the frame
 
 

@@ -31,8 +31,8 @@ const GROUPS: { title: string; keys: [string, string][] }[] = [
       ["Space drag", "pan; also the middle button"],
       ["Ctrl wheel", "on the strip: zoom at the pointer; Shift wheel scrolls it"],
       ["F  0", "fit, 100 %"],
-      ["H  V  O", "hold to hide the drawing, to see the plate; onion skin"],
-      ["U", "two looks with a divider: drag it, lean it by its knob"],
+      ["H  V  O", "hold to hide the drawing, to see the plate (or what is compared); onion skin"],
+      ["U", "compare with a look or a version: by a divider, or by what differs"],
     ],
   },
   {

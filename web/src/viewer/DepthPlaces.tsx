@@ -1,6 +1,7 @@
 import { fromUnit } from "../shapes/quad";
 import { paneOf, shapeOf } from "../state/lookups";
 import type { Bench } from "../state/types";
+import { Label } from "./Label";
 import { toScreen, type View } from "../state/view";
 
 const LIGHT = "#fdfcf7";
@@ -38,18 +39,9 @@ export function DepthPlaces({ b, v }: { b: Bench; v: View }) {
           <g key={end} data-testid={`depth-${name}`}>
             <circle cx={x} cy={y} r={r} stroke={DARK} strokeWidth={3.4} />
             <circle cx={x} cy={y} r={r} stroke={LIGHT} strokeWidth={1.5} />
-            <text
-              x={x + r + 5}
-              y={y - 6}
-              fontSize={13}
-              fontWeight={600}
-              fill={LIGHT}
-              stroke={DARK}
-              strokeWidth={3}
-              paintOrder="stroke"
-            >
+            <Label x={x + r + 5} y={y - 6} colour={LIGHT}>
               {name}
-            </text>
+            </Label>
           </g>
         );
       })}

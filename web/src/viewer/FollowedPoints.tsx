@@ -1,5 +1,6 @@
 import { carrierOf } from "../state/carriers";
 import { pointsHere } from "./features";
+import { Label } from "./Label";
 import { toScreen, type View } from "../state/view";
 import { Bench } from "../state/types";
 
@@ -31,18 +32,9 @@ export function FollowedPoints({ b, v }: { b: Bench; v: View }) {
             <circle cx={x} cy={y} r={4.5} stroke={DARK} strokeWidth={3.4} />
             <circle cx={x} cy={y} r={4.5} stroke={colour} strokeWidth={1.5} />
             <circle cx={x} cy={y} r={1} fill={colour} />
-            <text
-              x={x + 8}
-              y={y - 7}
-              fontSize={13}
-              fontWeight={600}
-              fill={colour}
-              stroke={DARK}
-              strokeWidth={3}
-              paintOrder="stroke"
-            >
+            <Label x={x + 8} y={y - 7} colour={colour}>
               {number}
-            </text>
+            </Label>
           </g>
         );
       })}
