@@ -10,11 +10,15 @@ import numpy as np
 import pytest
 from fastapi.testclient import TestClient
 from PIL import Image
+from sqlalchemy import delete
 
 from tests.api.conftest import edit
 from wiseglove.settings import Settings
 from wiseglove.shot.render import FrameScene
+from wiseglove.store import looks, shots
+from wiseglove.store.database import Database
 from wiseglove.store.looks import LookCache, Rendered
+from wiseglove.store.tables import RevisionRow
 
 QUAD = [[30.0, 20.0], [120.0, 24.0], [118.0, 90.0], [28.0, 84.0]]
 SQUARE = [[40.0, 40.0], [80.0, 40.0], [80.0, 80.0], [40.0, 80.0]]
@@ -79,6 +83,29 @@ def test_a_picture_is_rendered_once_and_an_edit_takes_only_what_it_touched(
     assert rendered[8:] == [1004]
     assert ready(client, drawn) == [[1001, 1002], [1004, 1004], [1007, 1008]]
     assert ready(client, drawn, size="full") == []
+
+
+def test_one_frame_and_all_frames_are_told_alike_also_when_old_changes_are_forgotten(
+    client: TestClient, drawn: str, database: Database
+) -> None:
+    def told() -> list[str]:
+        with database.transaction() as session:
+            shot = shots.load(session, drawn)
+            every = looks.since_all(session, shot)
+            assert every == [looks.since(session, shot, f) for f in range(1001, 1001 + shot.plate.count)]
+            return every
+
+    before = told()
+    edit(client, drawn, type="set-cover", cover=cover(client, drawn), shown=False)
+    after = told()
+    assert [a != b for a, b in zip(after, before, strict=True)] == [
+        1003 <= f <= 1006 for f in range(1001, 1001 + len(after))
+    ]
+    with database.engine.begin() as connection:
+        connection.execute(delete(RevisionRow).where(RevisionRow.shot == drawn, RevisionRow.revision < 4))
+    forgotten = told()
+    assert forgotten[2:6] == after[2:6]
+    assert set(forgotten[:2] + forgotten[6:]) == {"3"}
 
 
 def test_what_is_only_tried_is_never_kept(client: TestClient, drawn: str) -> None:

@@ -114,10 +114,10 @@ def read_look(
     """A look of a frame: a matte on black as grey PNG, the others as JPEG."""
     with context.database.transaction() as session:
         shot = shots.load(session, shot_id)
-        known = looks.since(session, shot)
+        since = looks.since(session, shot, frame)
     if not shot.plate.first <= frame <= shot.plate.last:
         raise NotFoundError(f"The plate has frames {shot.plate.first} to {shot.plate.last}.")
-    key = known.key(frame, wanted.name(look, wanted.size))
+    key = looks.key(shot, frame, since, wanted.name(look, wanted.size))
     made = None if wanted.trial else context.looks.get(key)
     if made is None:
         made = _rendered(context, tried(shot, wanted.trial), look, frame, wanted)
@@ -154,10 +154,10 @@ def read_ready(shot_id: str, look: ShownLook, context: Ctx, wanted: Annotated[Lo
     """Which frames of a look need not be rendered any more."""
     with context.database.transaction() as session:
         shot = shots.load(session, shot_id)
-        known = looks.since(session, shot)
+        known = looks.since_all(session, shot)
     frames = range(shot.plate.first, shot.plate.last + 1)
     name = wanted.name(look, wanted.size)
-    kept = context.looks.which(known.key(f, name) for f in frames)
+    kept = context.looks.which(looks.key(shot, f, since, name) for f, since in zip(frames, known, strict=True))
     return Ready(revision=shot.revision, runs=runs_of(frames, kept))
 
 

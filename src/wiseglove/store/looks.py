@@ -7,12 +7,13 @@ import logging
 import sqlite3
 from collections.abc import Iterable
 from dataclasses import dataclass
+from datetime import datetime
 from functools import lru_cache
 from pathlib import Path
 
 import numpy as np
 from diskcache import Cache, Timeout
-from sqlalchemy import select
+from sqlalchemy import Select, select
 from sqlalchemy.orm import Session
 
 from wiseglove.shot.evaluated import EvaluatedShot
@@ -31,38 +32,49 @@ def _code() -> str:
     return hashlib.sha256(repr(found).encode()).hexdigest()[:16]
 
 
-@dataclass(frozen=True)
-class Since:
-    """For each frame of a shot, the change since which it looks as it does."""
-
-    shot: str
-    first: int
-    names: list[str]
-
-    def key(self, frame: int, shown: str) -> str:
-        """The name of a frame's picture; `shown`: the look, and how it is shown."""
-        return f"{_code()} {self.shot} {frame} {self.names[frame - self.first]} {shown}"
+def key(shot: EvaluatedShot, frame: int, since: str, shown: str) -> str:
+    """The name of a frame's picture; since: see below; shown: the look, and how it is shown."""
+    return f"{_code()} {shot.id} {frame} {since} {shown}"
 
 
-def since(session: Session, shot: EvaluatedShot) -> Since:
-    """Since when each frame of a shot looks as it does at its revision.
+def since(session: Session, shot: EvaluatedShot, frame: int) -> str:
+    """The change since which a frame of a shot looks as it does at its revision.
 
-    A revision is told by its number and time: after going back to a backup the same numbers come again.
+    It is told by its number and time: after going back to a backup the same numbers come again.
     """
-    query = select(RevisionRow.revision, RevisionRow.first, RevisionRow.last, RevisionRow.made_at)
-    known = query.where(RevisionRow.shot == shot.id, RevisionRow.revision <= shot.revision).order_by(
-        RevisionRow.revision
-    )
-    rows = session.execute(known).all()
+    touched = _changes(shot).where(RevisionRow.first <= frame, RevisionRow.last >= frame)
+    found = session.execute(touched.order_by(RevisionRow.revision.desc()).limit(1)).first()
+    if found is not None:
+        return _mark(found.revision, found.made_at)
+    oldest = session.execute(_changes(shot).order_by(RevisionRow.revision).limit(1)).first()
+    return _forgotten(shot, None if oldest is None else oldest.revision)
+
+
+def since_all(session: Session, shot: EvaluatedShot) -> list[str]:
+    """The same for every frame of the plate."""
+    rows = session.execute(_changes(shot).order_by(RevisionRow.revision)).all()
     plate = shot.plate
-    # Changes that are forgotten may have touched every frame.
-    forgotten = f"{rows[0].revision - 1}" if rows else f"{shot.revision}"
     newest = np.full(plate.count, -1)
     for number, row in enumerate(rows):
         if row.first is not None and row.last is not None:
             newest[max(row.first - plate.first, 0) : max(row.last - plate.first + 1, 0)] = number
-    marks = [f"{r.revision}@{r.made_at.timestamp():.6f}" for r in rows]
-    return Since(shot.id, plate.first, [marks[n] if n >= 0 else forgotten for n in newest])
+    marks = [_mark(r.revision, r.made_at) for r in rows]
+    forgotten = _forgotten(shot, rows[0].revision if rows else None)
+    return [marks[n] if n >= 0 else forgotten for n in newest]
+
+
+def _changes(shot: EvaluatedShot) -> Select[int, int | None, int | None, datetime]:
+    query = select(RevisionRow.revision, RevisionRow.first, RevisionRow.last, RevisionRow.made_at)
+    return query.where(RevisionRow.shot == shot.id, RevisionRow.revision <= shot.revision)
+
+
+def _mark(revision: int, made_at: datetime) -> str:
+    return f"{revision}@{made_at.timestamp():.6f}"
+
+
+def _forgotten(shot: EvaluatedShot, oldest: int | None) -> str:
+    """Changes that are not known any more may have touched every frame."""
+    return f"{shot.revision if oldest is None else oldest - 1}"
 
 
 @dataclass(frozen=True)
