@@ -40,6 +40,7 @@ def workbench(page: Page, look: str, frame: int, card: str | None) -> Bench:
 def shots(page: Page) -> None:
     page.goto("/")
     page.get_by_test_id("shot-Panel tap").wait_for()
+    page.wait_for_function("() => [...document.images].every(i => i.complete)", timeout=120_000)
     page.wait_for_timeout(500)
 
 

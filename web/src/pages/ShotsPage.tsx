@@ -176,16 +176,19 @@ function Card({ shot }: { shot: ShotCard }) {
       data-testid={`shot-${shot.name}`}
     >
       <Link href={`/shots/${shot.id}`} className="block">
-        <img
-          src={shot.panes > 0 ? composite : plate}
-          alt=""
-          loading="lazy"
-          onError={(event) => {
-            if (event.currentTarget.src !== new URL(plate, location.href).href)
-              event.currentTarget.src = plate;
-          }}
-          className="aspect-video w-full bg-table object-contain"
-        />
+        <span className="relative block aspect-video w-full bg-table">
+          <img src={plate} alt="" className="size-full object-contain" />
+          {shot.panes > 0 && (
+            // The plate is seen until this is rendered, and where it cannot be.
+            <img
+              src={composite}
+              alt=""
+              loading="lazy"
+              className="absolute inset-0 size-full object-contain"
+              onError={(event) => (event.currentTarget.hidden = true)}
+            />
+          )}
+        </span>
         <div className="px-3 pt-2">
           <p className="truncate text-[15px] font-semibold">{shot.name}</p>
           <p className="text-ink-soft">
