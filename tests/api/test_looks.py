@@ -108,6 +108,20 @@ def test_one_frame_and_all_frames_are_told_alike_also_when_old_changes_are_forgo
     assert set(forgotten[:2] + forgotten[6:]) == {"3"}
 
 
+def test_a_versions_picture_is_rendered_once_and_is_not_taken_for_the_shots(
+    client: TestClient, drawn: str, rendered: list[int]
+) -> None:
+    assert client.post(f"/api/shots/{drawn}/versions", json={}).status_code == 201
+    now = look(client, drawn, 1004)
+    edit(client, drawn, type="set-cover", cover=cover(client, drawn), shown=False)
+    address = f"/api/shots/{drawn}/versions/1/looks/composite/1004"
+    kept = [client.get(address).content for _ in range(2)]
+    assert rendered == [1004, 1004]
+    assert kept[0] == kept[1]
+    assert (np.asarray(Image.open(io.BytesIO(kept[0])), int) == now).all()
+    assert (look(client, drawn, 1004) != now).any()
+
+
 def test_what_is_only_tried_is_never_kept(client: TestClient, drawn: str) -> None:
     trial = '{"type": "set-pane", "pane": "screen", "opacity": 0.0}'
     tried = look(client, drawn, 1002, trial=trial)

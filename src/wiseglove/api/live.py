@@ -8,7 +8,6 @@ number of channels, a uint16 of nothing, then the pixels row by row.
 from __future__ import annotations
 
 import struct
-from typing import Literal
 
 import numpy as np
 from fastapi import APIRouter, WebSocket, WebSocketDisconnect
@@ -16,7 +15,7 @@ from pydantic import Field, ValidationError
 from starlette.concurrency import run_in_threadpool
 
 from wiseglove.api.context import Context, get_context
-from wiseglove.api.pictures import Shown, Size, load_shot, scale_for
+from wiseglove.api.pictures import Shown, ShownLook, Size, load_shot, scale_for
 from wiseglove.core.compositing.pane import PREVIEW
 from wiseglove.core.matte.coverage import Box
 from wiseglove.media.errors import MediaError
@@ -33,7 +32,7 @@ class Dragged(Shown):
 
     revision: int
     frame: int
-    look: Literal["matte", "cutout", "composite"]
+    look: ShownLook
     size: Size
     element: str
     points: list[Coordinate] = Field(max_length=16_000)

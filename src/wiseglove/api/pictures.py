@@ -20,7 +20,7 @@ from wiseglove.shot.edits import SetPane, SetSubject, SetValue
 from wiseglove.shot.errors import EditError
 from wiseglove.shot.evaluated import EvaluatedShot
 from wiseglove.shot.model import Contents
-from wiseglove.shot.render import FrameScene
+from wiseglove.shot.render import FrameScene, Look
 from wiseglove.shot.scene import Manner, Style
 from wiseglove.store import looks, shots
 from wiseglove.store.errors import NotFoundError
@@ -29,7 +29,6 @@ router = APIRouter(prefix="/api", tags=["pictures"])
 FOREVER = {"Cache-Control": "public, max-age=31536000, immutable"}
 Size = Literal["full", "proxy"]
 ShownLook = Literal["matte", "cutout", "composite"]
-PNG = b"\x89PNG"
 HEX = r"^[0-9a-f]{6}$"
 TRIED: TypeAdapter[SetSubject | SetPane | SetValue] = TypeAdapter(
     Annotated[SetSubject | SetPane | SetValue, Field(discriminator="type")]
@@ -117,24 +116,32 @@ def read_look(
         since = looks.since(session, shot, frame)
     if not shot.plate.first <= frame <= shot.plate.last:
         raise NotFoundError(f"The plate has frames {shot.plate.first} to {shot.plate.last}.")
-    key = looks.key(shot, frame, since, wanted.name(look, wanted.size))
-    made = None if wanted.trial else context.looks.get(key)
-    if made is None:
+    if wanted.trial:
         made = _rendered(context, tried(shot, wanted.trial), look, frame, wanted)
-        if not wanted.trial:
-            context.looks.put(key, made)
+    else:
+        made = kept_look(context, shot, since, look, frame, wanted)
     headers = {
         "Cache-Control": "no-store" if wanted.trial else "private, max-age=3600",
         "X-Revision": str(shot.revision),
     }
     if made.soft_edge is not None:
         headers["X-Soft-Edge"] = made.soft_edge
-    return Response(made.data, media_type="image/png" if made.data.startswith(PNG) else "image/jpeg", headers=headers)
+    return Response(made.data, media_type=made.media_type, headers=headers)
 
 
-def _rendered(
-    context: Context, shot: EvaluatedShot, look: ShownLook, frame: int, wanted: LookRequest
+def kept_look(
+    context: Context, shot: EvaluatedShot, since: str, look: Look, frame: int, wanted: LookRequest
 ) -> looks.Rendered:
+    """A frame's picture as it was kept, or rendered now and kept; since: see `store.looks.since`."""
+    key = looks.key(shot, frame, since, wanted.name(look, wanted.size))
+    made = context.looks.get(key)
+    if made is None:
+        made = _rendered(context, shot, look, frame, wanted)
+        context.looks.put(key, made)
+    return made
+
+
+def _rendered(context: Context, shot: EvaluatedShot, look: Look, frame: int, wanted: LookRequest) -> looks.Rendered:
     scene = FrameScene(shot, frame, context.pictures, scale_for(shot, wanted.size), PREVIEW, wanted.manner)
     pixels = scene.look(look, scene.whole)
     keyed = any(s.key.solved for s in shot.subjects)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal, cast
+from typing import Annotated, cast
 
 from fastapi import APIRouter, Response
 from pydantic import BaseModel, Field
@@ -11,16 +11,14 @@ from sqlalchemy import select
 from wiseglove.api.context import Ctx
 from wiseglove.api.paging import LINKED, Page
 from wiseglove.api.people import Author
-from wiseglove.api.pictures import FOREVER, Size, scale_for
+from wiseglove.api.pictures import FOREVER, LookRequest, Size, kept_look
 from wiseglove.api.schemas import Answer, ShotChange, json_of
 from wiseglove.api.shots import EditId, finished
-from wiseglove.core.compositing.pane import PREVIEW
-from wiseglove.media.encode import jpeg, png
 from wiseglove.shot.basics import LONGEST_NAME
 from wiseglove.shot.edits import Edit
 from wiseglove.shot.edits.restore import Restore
 from wiseglove.shot.keys import check_frame
-from wiseglove.shot.render import FrameScene
+from wiseglove.shot.render import Look
 from wiseglove.store import shots, versions
 from wiseglove.store.tables import VersionRow
 
@@ -83,7 +81,7 @@ def read_version(shot_id: str, number: int, context: Ctx) -> Response:
 def read_version_look(
     shot_id: str,
     number: int,
-    look: Literal["plate", "matte", "cutout", "composite"],
+    look: Look,
     frame: int,
     context: Ctx,
     size: Size = "proxy",
@@ -92,11 +90,8 @@ def read_version_look(
     with context.database.transaction() as session:
         shot = versions.opened(session, shot_id, number)
     check_frame(shot.plate, frame)
-    scene = FrameScene(shot, frame, context.pictures, scale_for(shot, size), PREVIEW)
-    pixels = scene.look(look, scene.whole)
-    if pixels.ndim == 2:
-        return Response(png(pixels), media_type="image/png", headers=FOREVER)
-    return Response(jpeg(pixels, 90), media_type="image/jpeg", headers=FOREVER)
+    made = kept_look(context, shot, versions.label(number), look, frame, LookRequest(size=size))
+    return Response(made.data, media_type=made.media_type, headers=FOREVER)
 
 
 class RestoreRequest(BaseModel):

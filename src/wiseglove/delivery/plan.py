@@ -171,12 +171,9 @@ def _sizes(shot: Contents, preset: Preset) -> tuple[tuple[int, int], tuple[int, 
     wide, high = max(round(plate.width * preset.scale), 1), max(round(plate.height * preset.scale), 1)
     if preset.crop is None:
         return (wide, high), (0, 0, wide, high)
+    if why := plate.refuses(preset.crop):
+        raise PresetError(f"{why} Nothing was rendered.")
     left, top, right, bottom = preset.crop
-    if not (0 <= left < right <= plate.width and 0 <= top < bottom <= plate.height):
-        raise PresetError(
-            f"The crop {left},{top} to {right},{bottom} does not lie in the plate of {plate.width}x{plate.height}. "
-            "Nothing was rendered. Give left, top, right and bottom within it."
-        )
     x, y = wide / plate.width, high / plate.height
     box = (round(left * x), round(top * y), max(round(right * x), round(left * x) + 1), max(round(bottom * y), 1))
     return (wide, high), box

@@ -85,6 +85,16 @@ class Plate(Strict):
         """Number of the last frame."""
         return self.first + self.count - 1
 
+    def refuses(self, crop: Crop) -> str | None:
+        """Why a crop is none of this plate, as a sentence; None where it lies in it."""
+        left, top, right, bottom = crop
+        if 0 <= left < right <= self.width and 0 <= top < bottom <= self.height:
+            return None
+        return (
+            f"The crop {left}, {top} to {right}, {bottom} does not lie in the plate of {self.width} x {self.height}. "
+            "Give left, top, right and bottom within it."
+        )
+
     @property
     def rate(self) -> Fraction:
         """Frames per second, exact."""

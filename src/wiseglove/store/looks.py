@@ -82,7 +82,12 @@ class Rendered:
     """A picture as it was sent: its bytes, and the seconds its solved soft edge took, as they were told."""
 
     data: bytes
-    soft_edge: str | None
+    soft_edge: str | None = None
+
+    @property
+    def media_type(self) -> str:
+        """Mattes are PNG, the others JPEG."""
+        return "image/png" if self.data.startswith(b"\x89PNG") else "image/jpeg"
 
 
 class LookCache:

@@ -13,6 +13,7 @@ import {
   type ShotState,
 } from "../api/client";
 import { cancelJob, goingOn, useJobs } from "../panels/JobLine";
+import { settingsOf } from "../state/lookups";
 import { useVersions } from "../state/versions";
 import { Button, IconButton } from "../ui/Button";
 import { bytesText } from "../ui/bytes";
@@ -215,7 +216,7 @@ function How(props: { preset: Preset; shot: ShotState; change: (part: Partial<Pr
   const { preset, shot, change } = props;
   const { first, count } = shot.plate;
   const last = first + count - 1;
-  const settings = Object.values(shot.elements).find((e) => e.kind === "settings");
+  const settings = settingsOf(shot.elements);
   // A preset may have been kept with a crop that is not this shot's.
   const own = preset.crop && String(preset.crop) !== String(settings?.crop) ? preset.crop : null;
   return (

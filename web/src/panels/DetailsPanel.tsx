@@ -7,7 +7,7 @@ import { lastFrame, rateText } from "../state/plate";
 import { NumberField } from "../ui/NumberField";
 import { Section } from "../ui/Section";
 import { TextField } from "../ui/TextField";
-import { chosenCovers, coverOf, outlineOf, paneOf, subjectOf } from "../state/lookups";
+import { chosenCovers, coverOf, outlineOf, paneOf, settingsOf, subjectOf } from "../state/lookups";
 import { goTo, select, setBench, useBench, useSettled } from "../state/bench";
 import { carrierOf } from "../state/carriers";
 import { CarrierDetails } from "./CarrierDetails";
@@ -277,8 +277,8 @@ function PaneDetails({ b, pane }: { b: Settled; pane: Pane }) {
 
 function ShotDetails({ b }: { b: Settled }) {
   const { plate, elements } = b.shot!;
-  const settings = elements.settings;
-  if (settings?.kind !== "settings") return null;
+  const settings = settingsOf(elements);
+  if (!settings) return null;
   return (
     <>
       <Heading name={settings.name} kind="shot" />

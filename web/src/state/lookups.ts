@@ -1,4 +1,14 @@
-import type { Cover, Group, Outline, Pane, PointKind, ShotState, Subject, Thing } from "../api/client";
+import type {
+  Cover,
+  Group,
+  Outline,
+  Pane,
+  PointKind,
+  Settings,
+  ShotState,
+  Subject,
+  Thing,
+} from "../api/client";
 import { ridden } from "./riding";
 import { shapeAt, shapeFrom, type Shape } from "../shapes/shape";
 import type { Has } from "./types";
@@ -79,13 +89,20 @@ export function partsOf(thing: Thing): string[] {
 }
 
 type Elements = ShotState["elements"];
+
+/** What belongs to the shot as a whole. */
+export function settingsOf(elements: Elements | undefined): Settings | null {
+  const found = elements?.settings;
+  return found?.kind === "settings" ? found : null;
+}
+
 const depths = new WeakMap<Elements, readonly Thing[]>();
 
 /** Covers, panes and subjects from near to far; the same list as long as the shot's elements are the same. */
 export function inDepth(b: Has<"shot">): readonly Thing[] {
   const elements = b.shot?.elements;
-  const settings = elements?.settings;
-  if (!elements || settings?.kind !== "settings") return [];
+  const settings = settingsOf(elements);
+  if (!elements || !settings) return [];
   let things = depths.get(elements);
   if (!things) {
     things = settings.depth.flatMap((id) => {

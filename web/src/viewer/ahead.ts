@@ -41,7 +41,8 @@ export class Ahead {
     this.noting ||= window.setTimeout(() => {
       this.noting = 0;
       const b = bench();
-      if (b.shot) useReady.setState({ runs: isRendered(b.look) ? runsOf(this.frames(b)) : [] });
+      // While something is dragged, nothing becomes ready that is to be told.
+      if (b.shot && !b.drag) useReady.setState({ runs: isRendered(b.look) ? runsOf(this.frames(b)) : [] });
     }, PAUSE);
   }
 

@@ -1,15 +1,13 @@
 import type { Shape } from "../shapes/shape";
+import type { MannerOf } from "./addresses";
 
 /** What is being dragged just now, as the server wants it. */
-export interface LiveRequest {
+export interface LiveRequest extends MannerOf {
   revision: number;
   frame: number;
   look: "matte" | "cutout" | "composite";
   size: "full" | "proxy";
   element: string;
-  only?: string;
-  style?: string;
-  ground?: string;
   shape: Shape;
   /** Time of the pointer event that this shape comes from, for measuring. */
   at: number;

@@ -1,6 +1,7 @@
 import { tableColour } from "../ui/room";
 import { bench, useBench } from "../state/bench";
 import type { Look } from "../state/slices/looks";
+import { settingsOf } from "../state/lookups";
 import { lastFrame } from "../state/plate";
 import { Ahead } from "./ahead";
 import { addressOf, comparedAddress, isRendered, mannerOf, type Size } from "./addresses";
@@ -259,8 +260,7 @@ export class Screen {
 
 /** What lies outside the shot's crop, dimmed. */
 function dimOutside(context: CanvasRenderingContext2D, b: Bench, v: View) {
-  const settings = b.shot!.elements["settings"];
-  const crop = settings?.kind === "settings" ? settings.crop : null;
+  const crop = settingsOf(b.shot!.elements)?.crop;
   if (!crop) return;
   const [left, top] = toScreen(v, crop[0], crop[1]);
   const [right, bottom] = toScreen(v, crop[2], crop[3]);

@@ -318,17 +318,6 @@ class OrderDepth(Editing):
         return Applied("Changed the depth order", after)
 
 
-def _size_of(crop: Crop, shot: EvaluatedShot) -> tuple[int, int]:
-    left, top, right, bottom = crop
-    plate = shot.plate
-    if not (0 <= left < right <= plate.width and 0 <= top < bottom <= plate.height):
-        raise EditError(
-            f"The crop {left}, {top} to {right}, {bottom} does not lie in the plate of {plate.width} x {plate.height}. "
-            "Nothing was changed. Give left, top, right and bottom within it."
-        )
-    return right - left, bottom - top
-
-
 class SetShot(Editing):
     """Rename the shot, choose how pictures are mixed, or say what of the plate will be seen (null: all of it)."""
 
@@ -341,8 +330,10 @@ class SetShot(Editing):
         sent = self.model_dump(include={"name", "mixing"}, exclude_none=True)
         label = f"Renamed the shot to {self.name}" if self.name else f"Mixing in {self.mixing} light"
         if "crop" in self.model_fields_set:
-            sent["crop"] = self.crop
-            label = (
-                "Took the crop away" if self.crop is None else "Cropped to {} x {}".format(*_size_of(self.crop, shot))
-            )
+            sent["crop"], label = self.crop, "Took the crop away"
+        if self.crop is not None:
+            if why := shot.plate.refuses(self.crop):
+                raise EditError(f"{why} Nothing was changed.")
+            left, top, right, bottom = self.crop
+            label = f"Cropped to {right - left} x {bottom - top}"
         return Applied(label, {"settings": shot.settings.model_copy(update=sent)})
