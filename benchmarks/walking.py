@@ -122,7 +122,7 @@ class _Scores:
             for last in (start + max(AWAY), start - max(AWAY)):
                 begin = time.perf_counter()
                 ends = min(start, last), max(start, last)
-                found = {d.frame: d for d in carry_range(pictures.__getitem__, {start: points}, kinds, *ends, covered=covered)}  # fmt: skip
+                found = {d.frame: d for d in carry_range(pictures.__getitem__, {start: points}, kinds, *ends, covered=covered, plate=(0, walker.FRAMES - 1))}  # fmt: skip
                 self.spent.append((time.perf_counter() - begin) / max(AWAY) * 1000)
                 for away in AWAY:
                     carried = found[start + away * (1 if last > start else -1)]
@@ -134,7 +134,7 @@ class _Scores:
                             self.marked[bool(here.mean() > BAD)].append(bool(carried.doubt[segment] >= DOUBTED))
             later = _corrected(back, part, start)
             keys = {start: points, start + APART: later}
-            found = {d.frame: d for d in carry_range(pictures.__getitem__, keys, kinds, start, start + APART, covered=covered)}  # fmt: skip
+            found = {d.frame: d for d in carry_range(pictures.__getitem__, keys, kinds, start, start + APART, covered=covered, plate=(0, walker.FRAMES - 1))}  # fmt: skip
             for k in range(1, APART):
                 edge = _edge(back, start + k, part)
                 self.between.append(edge.off(found[start + k].points)[0])

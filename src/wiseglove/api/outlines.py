@@ -175,7 +175,8 @@ def propose_carry(shot_id: str, wanted: CarryRequest, context: Ctx) -> Proposal:
     def over() -> bool:
         return ended or time.monotonic() > until
 
-    carried = carry_range(picture, keys, kinds, min(frames), max(frames), over, covered_by(context, shot))
+    covered, reach = covered_by(context, shot), (shot.plate.first, shot.plate.last)
+    carried = carry_range(picture, keys, kinds, min(frames), max(frames), over, covered, reach)
     for found in carried:
         if found.points is None or found.doubt is None:
             proposal.reason = f"Nothing of it is in sight from frame {found.frame} on."

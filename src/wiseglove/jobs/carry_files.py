@@ -69,7 +69,8 @@ def carry_files(request: Request, out: Path, report: Callable[[str], None]) -> N
 
     kinds = kinds_of(keys[request.at])
     covered = None if behind is None else partial(difference_within, behind)
-    carried = carry_range(picture, keys, kinds, request.first, request.last, covered=covered)
+    reach = (plate.first, plate.last)
+    carried = carry_range(picture, keys, kinds, request.first, request.last, covered=covered, plate=reach)
     frames = {d.frame: _told(d) for d in carried}
     ordered = {str(frame): frames[frame] for frame in sorted(frames)}
     doubtful = [frame for frame, told in ordered.items() if any(d[2] >= 0.5 for d in told.get("doubt", []))]

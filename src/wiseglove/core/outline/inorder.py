@@ -21,14 +21,13 @@ def matched(places: Array, outward: Array, line: Array, facing: Array) -> Array:
     outward (N, 2), facing (M, 2): which way is out of both. Positions never run back; they may go beyond M, which means round
     again. Where a long part of the line has no counterpart, the places around it are spread along that part.
     """
-    away = np.linalg.norm(places[:, None] - line[None], axis=2)
-    cost = np.minimum(away, FARTHEST) + TURNED / 2 * (1 - outward @ facing.T)
+    cost = _costs(places, outward, line, facing)
     begin = int(cost.min(axis=1).argmin())
     there = int(cost[begin].argmin())
     n, m = cost.shape
     turned = np.roll(np.roll(cost, -begin, axis=0), -there, axis=1)
     # Back to the first place of both at the end, once round.
-    closed = np.pad(turned, ((0, 1), (0, 1)), mode="wrap").astype(np.float32)
+    closed = np.pad(turned, ((0, 1), (0, 1)), mode="wrap")
     low, high = _warped(np.ascontiguousarray(closed))
     middle = ((low + high) / 2)[:n]
     return np.asarray(np.roll(_spread(middle, float(m)), begin) + there)
@@ -50,6 +49,20 @@ def _spread(position: Array, whole: float) -> Array:
     total = np.cumsum(np.concatenate([[0.0], around]))
     smooth = (total[2 * wide + 1 :] - total[: -2 * wide - 1]) / (2 * wide + 1)
     return np.asarray(np.where(near > 0, smooth, position))
+
+
+@nb.njit(cache=True, nogil=True, fastmath=True)
+def _costs(places, outward, line, facing):  # type: ignore[no-untyped-def]
+    """What it costs to match each place (N,) with each of a line's (M,): distance, and how they face."""
+    n, m = len(places), len(line)
+    cost = np.empty((n, m), np.float32)
+    for i in range(n):
+        x, y, ax, ay = places[i, 0], places[i, 1], outward[i, 0], outward[i, 1]
+        for j in range(m):
+            dx, dy = x - line[j, 0], y - line[j, 1]
+            away = min(np.sqrt(dx * dx + dy * dy), FARTHEST)
+            cost[i, j] = away + TURNED / 2 * (1 - ax * facing[j, 0] - ay * facing[j, 1])
+    return cost
 
 
 @nb.njit(cache=True, nogil=True)

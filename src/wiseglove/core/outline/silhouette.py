@@ -146,6 +146,28 @@ class Silhouette:
         return good, np.where(good[:, None], way, 0.0)
 
 
+def all_round(points: Points, kinds: list[str], edges: Silhouette) -> Points:
+    """A whole figure's outline (N, 8), that is nearly right, on the edges of its matte."""
+    points = edges.onto(points, kinds, WHOLE, FACING)
+    along = normals_of(points, list(range(len(points))), SPACING)
+    if edges.agrees(along, ON).mean() < ALL_ROUND or edges.missed(along, len(points)).any():
+        points = edges.onto(edges.recut(points, kinds), kinds, WHOLE[-2:], FACING)
+    return points
+
+
+def told_by(points: Points, edges: Silhouette, doubt: Array | None) -> tuple[float, Array]:
+    """How much an outline (N, 8) lies on edges, 0..1, and a doubt for each segment (N,), from one that was there or none."""
+    along = normals_of(points, list(range(len(points))), SPACING)
+    agrees = edges.agrees(along, FOUND)
+    count = np.maximum(np.bincount(along.segment, minlength=len(points)), 1)
+    right = np.bincount(along.segment, agrees, len(points)) / count > MOST
+    wrong = np.full(len(points), LOOKS_WRONG) if doubt is None else doubt
+    told = np.where(right, np.minimum(wrong, LOOKS_RIGHT), wrong)
+    if doubt is None:
+        told = np.where(edges.missed(along, len(points)), LOOKS_WRONG, told)
+    return float(agrees.mean()), np.asarray(told)
+
+
 class SilhouetteFollower:
     """Follows one outline from a frame that is right, where it is known what is covered."""
 
@@ -170,31 +192,17 @@ class SilhouetteFollower:
         edges = self._silhouette(picture, points)
         if edges is None:
             return self._follower.anyway(picture)
-        return self._given(picture, self._all_round(points, edges), edges, None)
+        return self._given(picture, all_round(points, self._kinds, edges), edges, None)
 
     def settled(self, picture_at: Callable[[int], Picture], frame: int, points: Points) -> Points:
         """A whole figure's outline, that is nearly right, on the edges of a frame; a part's as it is."""
         edges = self._silhouette(picture_at(frame), points) if self._whole else None
-        return points if edges is None else self._all_round(points, edges)
-
-    def _all_round(self, points: Points, edges: Silhouette) -> Points:
-        points = edges.onto(points, self._kinds, WHOLE, FACING)
-        along = normals_of(points, list(range(len(points))), SPACING)
-        if edges.agrees(along, ON).mean() < ALL_ROUND or edges.missed(along, len(points)).any():
-            points = edges.onto(edges.recut(points, self._kinds), self._kinds, WHOLE[-2:], FACING)
-        return points
+        return points if edges is None else all_round(points, self._kinds, edges)
 
     def _given(self, picture: Picture, points: Points, edges: Silhouette, doubt: Array | None) -> Carried:
         self._follower.stands(picture, points)
-        along = normals_of(points, list(range(len(points))), SPACING)
-        agrees = edges.agrees(along, FOUND)
-        count = np.maximum(np.bincount(along.segment, minlength=len(points)), 1)
-        right = np.bincount(along.segment, agrees, len(points)) / count > MOST
-        wrong = np.full(len(points), LOOKS_WRONG) if doubt is None else doubt
-        told = np.where(right, np.minimum(wrong, LOOKS_RIGHT), wrong)
-        if doubt is None:
-            told = np.where(edges.missed(along, len(points)), LOOKS_WRONG, told)
-        return Carried(points, float(agrees.mean()), doubt=np.asarray(told))
+        sure, told = told_by(points, edges, doubt)
+        return Carried(points, sure, doubt=told)
 
     def _silhouette(self, picture: Picture, points: Points) -> Silhouette | None:
         box = box_around(points, picture.shape)

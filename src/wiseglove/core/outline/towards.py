@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 
@@ -10,8 +10,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wiseglove.core.geometry.bezier import Points
-from wiseglove.core.outline.carry import OutlineFollower
+from wiseglove.core.outline.carry import Carried, OutlineFollower
 from wiseglove.core.outline.silhouette import Covered, SilhouetteFollower
+from wiseglove.core.outline.steady import LostError
+from wiseglove.core.outline.uncovered import AHEAD, BLOCK, TRAVELS, FigureFollower, moved
 
 Array = NDArray[np.float64]
 Picture = NDArray[np.uint8]
@@ -41,16 +43,19 @@ def carry_range(
     last: int,
     stop: Callable[[], bool] = lambda: False,
     covered: Covered | None = None,
+    plate: tuple[int, int] | None = None,
 ) -> Iterator[Delivered]:
     """Every frame of first..last, in stretches between keys. picture_at: frame number to RGB (H, W, 3).
 
     keys: the outline as it is right on some frames, with the same points. Before the first and after the last key it is carried
-    on one way. Raises ValueError where keys have other numbers of points.
+    on one way. Without `covered` a whole figure before what stands is told by what it uncovers; where `plate` gives its first
+    and last frame, some frames beyond the range are looked at for that. Raises ValueError where keys have other numbers of points.
     """
     if len({len(points) for points in keys.values()}) != 1:
         raise ValueError("the keys of an outline need the same number of points")
     frames = sorted(keys)
     begin, end = frames[0], frames[-1]
+    seen = plate or (first, last)
 
     def follower(at: int) -> Follower:
         if covered is None:
@@ -61,18 +66,104 @@ def carry_range(
         for frame in frames:
             yield Delivered(frame, keys[frame], np.zeros(len(keys[frame])))
         for at, outer in ((begin, range(begin - 1, first - 1, -1)), (end, range(end + 1, last + 1))):
-            if outer:
+            if outer and covered is not None:
                 yield from _one_way(picture_at, follower(at), outer, stop)
+            elif outer:
+                step = outer.step
+                ahead = range(outer[-1] + step, seen[1] + 1 if step > 0 else seen[0] - 1, step)
+                yield from _whole_or_part(picture_at, (at, keys[at]), kinds, (outer, ahead), stop)
         for a, b in pairwise(frames):
             if b > first and a < last and b - a > 1:
-                yield from _between(picture_at, (a, b), (follower(a), follower(b)), stop)
+                ends = {a: keys[a], b: keys[b]}
+                if covered is not None:
+                    yield from _between(picture_at, (a, b), (follower(a), follower(b)), stop)
+                    continue
+                figure, begun = _figure(picture_at, ends, kinds, range(a + 1, b), stop)
+                if figure is not None:
+                    yield from _delivered(figure.between(a, b, stop) or begun.found.items())
+                else:
+                    yield from _between(picture_at, (a, b), (begun, follower(b)), stop)
 
     yield from (found for found in all_of_them() if first <= found.frame <= last)
 
 
+class _Begun:
+    """What follows a part, with the frames that it was followed on already."""
+
+    def __init__(self, follower: OutlineFollower) -> None:
+        self.follower = follower
+        self.found: dict[int, Carried | None] = {}
+
+    def on(self, frame: int, picture: Picture) -> Carried | None:
+        """As `OutlineFollower.anyway`, once for each frame."""
+        if frame not in self.found:
+            self.found[frame] = self.follower.anyway(picture)
+        return self.found[frame]
+
+
+def _figure(
+    picture_at: Callable[[int], Picture],
+    keys: dict[int, Points],
+    kinds: list[str],
+    frames: Sequence[int],
+    stop: Callable[[], bool],
+) -> tuple[FigureFollower | None, _Begun]:
+    """What follows a whole figure, where keys are one's, and what follows a part.
+
+    It is told on the first of some frames after a key that the outline went far by.
+    """
+    at = min(keys, key=lambda key: abs(key - frames[0]))
+    begun = _Begun(OutlineFollower(picture_at(at), keys[at], kinds))
+    for frame in frames[:BLOCK]:
+        found = None if stop() else begun.on(frame, picture_at(frame))
+        if found is None:
+            break
+        if moved(keys[at], found.points) >= TRAVELS:
+            figure = FigureFollower(picture_at, keys, kinds)
+            needed = figure.is_one(frame, found.points) and not figure.lies(frame, found.points)
+            return (figure if needed else None), begun
+    return None, begun
+
+
+def _whole_or_part(
+    picture_at: Callable[[int], Picture],
+    key: tuple[int, Points],
+    kinds: list[str],
+    frames: tuple[range, range],
+    stop: Callable[[], bool],
+) -> Iterator[Delivered]:
+    """The first of two ranges, carried on from a key; a few of the frames after it are looked at, if it is a whole figure."""
+    (at, points), (inner, after) = key, frames
+    figure, begun = _figure(picture_at, {at: points}, kinds, inner, stop)
+    done = 0
+    while figure is not None and done < len(inner):
+        now = inner[done : done + BLOCK]
+        try:
+            found = figure.block(at, points, list(now), [*inner[done + BLOCK :], *after][:AHEAD], stop)
+        except LostError:
+            break
+        yield from _delivered(found or begun.found.items())
+        if stop() or len(found) < len(now):
+            return
+        done += len(now)
+        at, last = found[-1]
+        if last is None:
+            yield from (Delivered(frame, None, None) for frame in inner[done:])
+            return
+        points = last.points
+    if done < len(inner):
+        rest = OutlineFollower(picture_at(at), points, kinds) if done else begun
+        yield from _one_way(picture_at, rest, inner[done:], stop)
+
+
+def _delivered(found: Iterable[tuple[int, Carried | None]]) -> Iterator[Delivered]:
+    for frame, carried in found:
+        yield Delivered(frame, None, None) if carried is None else Delivered(frame, carried.points, carried.doubt)
+
+
 def _one_way(
     picture_at: Callable[[int], Picture],
-    follower: Follower,
+    follower: Follower | _Begun,
     frames: range,
     stop: Callable[[], bool],
 ) -> Iterator[Delivered]:
@@ -81,7 +172,7 @@ def _one_way(
     for frame in frames:
         if stop():
             return
-        found = None if gone else follower.anyway(picture_at(frame))
+        found = None if gone else _followed(follower, frame, picture_at(frame))
         gone = gone or found is None
         if found is not None and found.doubt is not None:
             # What has once gone astray is not right again by itself.
@@ -89,10 +180,14 @@ def _one_way(
         yield Delivered(frame, None if found is None else found.points, None if found is None else doubt.copy())
 
 
+def _followed(follower: Follower | _Begun, frame: int, picture: Picture) -> Carried | None:
+    return follower.on(frame, picture) if isinstance(follower, _Begun) else follower.anyway(picture)
+
+
 def _between(
     picture_at: Callable[[int], Picture],
     ends: tuple[int, int],
-    followers: tuple[Follower, Follower],
+    followers: tuple[Follower | _Begun, Follower],
     stop: Callable[[], bool],
 ) -> Iterator[Delivered]:
     a, b = ends
@@ -117,7 +212,7 @@ def _between(
         apart = np.hypot(*(one.points - other.points)[:, :2].T)
         split = np.maximum(apart, np.roll(apart, -1)) / APART
         doubt = np.maximum(np.minimum(one.doubt, other.doubt), np.clip(split / 2, 0, 1) * 4 * share * (1 - share))
-        yield Delivered(frame, followers[0].settled(picture_at, frame, points), doubt)
+        yield Delivered(frame, followers[1].settled(picture_at, frame, points), doubt)
 
 
 def _at_points(doubt: Array) -> Array:

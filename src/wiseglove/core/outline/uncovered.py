@@ -1,0 +1,345 @@
+"""Carrying a whole figure on before something that stands, of which no picture was made: it is learned on the way.
+
+Outside the figure on its key is what is behind, for certain. What the figure goes over is known from there; what it leaves
+is seen on the frames after that, outside the outline that was found; and what opens inside it (between two legs) is what
+stands still there while it would differ if it went along. Where a pixel was never uncovered, it is the figure's or not as the
+picture's own edges divide it (watershed, Meyer 1994), flooded from what is sure.
+
+The outline is found with what is known so far, then twice more with what all frames of a block told together.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from functools import partial
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from wiseglove.core.behind.clean import Behind
+from wiseglove.core.behind.difference import difference_matte, solid_difference
+from wiseglove.core.geometry.bezier import Points
+from wiseglove.core.matte.coverage import Box, coverage
+from wiseglove.core.outline.carry import Carried, OutlineFollower, box_around
+from wiseglove.core.outline.normals import normals_of
+from wiseglove.core.outline.silhouette import ON, Silhouette, all_round, told_by
+from wiseglove.core.outline.steady import Steady
+from wiseglove.core.parallel import each
+
+Array = NDArray[np.float64]
+Picture = NDArray[np.uint8]
+Matte = NDArray[np.float32]
+Mask = NDArray[np.bool_]
+Corners = tuple[int, int, int, int]
+Told = tuple[int, Carried | None]
+"""A frame and the outline there; None where nothing of it is in sight."""
+GROW = 3
+"""Pixels around an outline that are not believed to be behind it."""
+AROUND = 5
+"""Pixels over which frames are compared."""
+ALIKE, UNLIKE = 2.5, 12.0
+"""Mean square difference in units of what noise makes, up to which two frames are alike, and from which they are not."""
+LEAST_NOISE = 0.8
+TRAVELS = 8.0
+"""Pixels that a figure has to move until it can be told that it is one."""
+NEAR, BEYOND = 13, 0.12
+"""Pixels around a figure within which an outline may be off; how much, in shares of it, may be seen to move outside of these."""
+LIES = 0.95
+"""Share of an outline that lies on its edges where what it is of moves as one thing."""
+BLOCK, AHEAD = 10, 2
+"""Frames that are found together, and how many after them are looked at as well."""
+CRACK = 5
+"""Half as wide as a crack may be in what is solid, in pixels."""
+CALMED = 4.0
+"""Levels of noise for which a picture is smoothed by one pixel more before its edges divide it."""
+AGAIN = 2
+
+
+class Uncovered:
+    """What is behind a figure, as far as it was uncovered: learned from keys, outlines and what stands still."""
+
+    def __init__(self, keys: dict[int, tuple[Picture, Points]], other: Picture) -> None:
+        """keys: frames (h, w, 3) with their right outlines (N, 8); other: another frame, to tell the noise by."""
+        (picture, _), *_ = keys.values()
+        apart = np.abs(other[::3, ::3].astype(np.float32) - picture[::3, ::3])
+        # Of two normal noises the middle absolute difference is 0.6745 times sqrt(2) of their deviation.
+        self.noise = max(float(np.median(apart)) / 0.6745 / np.sqrt(2), LEAST_NOISE)
+        self._total = np.zeros(picture.shape, np.float32)
+        self._count = np.zeros(picture.shape[:2], np.float32)
+        self._certain = np.zeros(picture.shape[:2], bool)
+        self._keys = [(key, _raster(points, picture.shape)) for key, points in keys.values()]
+        whole = (0, 0, picture.shape[1], picture.shape[0])
+        for key, own in self._keys:
+            self._take(key, _free(own), whole)
+        self._certain = self._count > 0
+
+    def copy(self) -> Uncovered:
+        """The same, to learn on without this one."""
+        other = object.__new__(Uncovered)
+        other.noise, other._keys, other._certain = self.noise, self._keys, self._certain
+        other._total, other._count = self._total.copy(), self._count.copy()
+        return other
+
+    def learn(self, picture: Picture, points: Points, box: Corners) -> None:
+        """What lies outside an outline on a frame, in a box of it."""
+        self._take(picture, _free(_raster(points, picture.shape)[_part(box)]), box)
+
+    def learn_still(self, pictures: tuple[Picture, Picture], way: Array, box: Corners) -> None:
+        """What stands still between two neighbouring frames and would differ, had it gone along with the figure by `way` (2,).
+
+        What a key's figure shows in the same place may be the figure's, and is not believed.
+        """
+        one, two = (p[_part(box)].astype(np.float32) for p in pictures)
+        still = self._unlike(one, two) < ALIKE
+        for now, other, along in ((one, two, way), (two, one, -way)):
+            move = np.array([[1, 0, along[0]], [0, 1, along[1]]], np.float64)
+            size = (now.shape[1], now.shape[0])
+            gone = cv2.warpAffine(other, move, size, flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP)
+            stands = still & (self._unlike(now, np.asarray(gone, np.float32)) > UNLIKE)
+            for key, _ in self._keys:
+                stands &= self._unlike(now, key[_part(box)].astype(np.float32)) > UNLIKE
+            self._take(now, stands, box)
+
+    def solid(self, picture: Picture, prior: Matte, box: Corners) -> Mask:
+        """The figure in a box of a frame with hard edges, (h, w); prior (H, W) is where it may be."""
+        part = _part(box)
+        solid = solid_difference(picture[part].astype(np.float32), self._behind(box), prior[part])
+        return _mended(solid, prior[part])
+
+    def divided(self, picture: Picture, prior: Matte, beside: Sequence[Picture], box: Corners) -> Matte:
+        """The figure in a box of a frame, (h, w), 0..1, where what is not known is divided by the picture's edges.
+
+        prior (H, W): where it may be; beside: neighbouring frames.
+        """
+        part = _part(box)
+        expected, known = prior[part], self._count[part] > 0
+        now = picture[part].astype(np.float32)
+        solid = _mended(solid_difference(now, self._behind(box), expected), expected)
+        changes = np.ones(known.shape, bool)
+        for other in beside:
+            changes &= self._unlike(now, other[part].astype(np.float32)) > UNLIKE
+        for key, own in self._keys:
+            changes |= (own[part] > 0.5) & (self._unlike(now, key[part].astype(np.float32)) < ALIKE)
+        seeds = np.zeros(known.shape, np.int32)
+        seeds[_within(known & ~solid)] = 1
+        seeds[_within(known & solid) | _within(changes & ~known & (expected > 0.5))] = 2
+        seeds[~known & (expected < 0.5)] = 1
+        flooded = cv2.watershed(cv2.GaussianBlur(picture[part], (0, 0), 1.0 + self.noise / CALMED), seeds)
+        divided = cv2.medianBlur(_mended(flooded == 2, expected).view(np.uint8) * np.uint8(255), 5)
+        return np.asarray(cv2.GaussianBlur(divided.astype(np.float32) / 255, (0, 0), 0.8), np.float32)
+
+    def matte(self, picture: Picture, otherwise: Matte, box: Corners) -> Matte:
+        """The figure in a box of a frame with its edges, (h, w), 0..1, where what is not known is `otherwise` (h, w)."""
+        return difference_matte(picture[_part(box)].astype(np.float32), self._behind(box), otherwise)
+
+    def _behind(self, box: Corners) -> Behind:
+        """What is known in a box; a mean of few frames has noise of its own, which comes to a frame's."""
+        part = _part(box)
+        count = self._count[part]
+        known = count > 0
+        few = float(np.median(count[known])) if known.any() else 1.0
+        return Behind(self._mean(part), known, self.noise * float(np.sqrt(1 + 1 / few)))
+
+    def _mean(self, part: tuple[slice, slice]) -> NDArray[np.float32]:
+        return np.asarray(self._total[part] / np.maximum(self._count[part], np.float32(1))[..., None], np.float32)
+
+    def _take(self, picture: Picture | NDArray[np.float32], where: Mask, box: Corners) -> None:
+        """Learn a frame, or a box of it, in some places (h, w) of a box; what is certain is believed first."""
+        part = _part(box)
+        colours = (picture if picture.shape[:2] == where.shape else picture[part]).astype(np.float32)
+        certain = self._certain[part]
+        if certain.any():
+            where = where & (~certain | (self._unlike(colours, self._mean(part)) < ALIKE))
+        new = where.astype(np.float32)
+        self._total[part] += colours * new[..., None]
+        self._count[part] += new
+
+    def _unlike(self, one: NDArray[np.float32], two: NDArray[np.float32]) -> NDArray[np.float32]:
+        off = one - two
+        square = cv2.transform(off * off, np.full((1, 3), 1 / (6 * self.noise**2)))
+        return np.asarray(cv2.blur(square, (AROUND, AROUND)), np.float32)
+
+
+class FigureFollower:
+    """Follows a whole figure from frames that are right, with what it uncovers."""
+
+    def __init__(self, picture_at: Callable[[int], Picture], keys: dict[int, Points], kinds: list[str]) -> None:
+        self._kinds = kinds
+        first = min(keys)
+        self._steady = Steady(picture_at, first, keys[first])
+        self._keys = {frame: self._steady.held(points, frame) for frame, points in keys.items()}
+
+    def is_one(self, frame: int, points: Points) -> bool:
+        """Whether the keys' outline is a whole figure before what stands, by how it went until a frame, (N, 8) there.
+
+        It is if nothing moves close outside of it: a part's figure does.
+        """
+        if any(self._steady.way(f) is None for f in (*self._keys, frame)):
+            return False
+        picture, there = self._steady.picture(frame), self._steady.held(points, frame)
+        self._known = Uncovered({f: (self._steady.picture(f), p) for f, p in self._keys.items()}, picture)
+        box = _around([there, *self._keys.values()], picture.shape)
+        if box is None:
+            return False
+        prior = _raster(there, picture.shape)
+        solid = self._known.solid(picture, prior, box)
+        reach = cv2.dilate((prior[_part(box)] > 0.5).view(np.uint8), np.ones((2 * NEAR + 1, 2 * NEAR + 1), np.uint8))
+        return bool((solid & (reach == 0)).sum() < BEYOND * prior.sum())
+
+    def lies(self, frame: int, points: Points) -> bool:
+        """Whether a figure's outline lies on its edge all round as it is: what moves as one thing is followed better from inside."""
+        picture, there = self._steady.picture(frame), self._steady.held(points, frame)
+        box = box_around(there, picture.shape)
+        if box is None:
+            return True
+        edges = _edges_of(self._known, picture, there, box)
+        along = normals_of(there, list(range(len(there))))
+        return bool(edges.agrees(along, ON).mean() > LIES and not edges.missed(along, len(there)).any())
+
+    def block(
+        self, at: int, points: Points, frames: list[int], ahead: list[int], stop: Callable[[], bool]
+    ) -> list[Told]:
+        """The outline on some frames in order from `at`, where it is (N, 8); those ahead are looked at as well.
+
+        None where nothing of it is in sight. Fewer frames where it is stopped. Raises LostError where what stands is lost.
+        """
+        found = self._first_look(at, self._steady.held(points, at), frames, stop)
+        if stop():
+            return self._settle(found, list(found))
+        if len(found) == len(frames):
+            seen = [frame for frame in ahead if self._steady.way(frame) is not None]
+            found |= self._first_look(frames[-1], found[frames[-1]], seen, stop)
+        return self._settle(found, frames)
+
+    def between(self, a: int, b: int, stop: Callable[[], bool]) -> list[Told]:
+        """The outline on the frames between two of the keys, from both. Fewer where it is stopped."""
+        frames = list(range(a + 1, b))
+        forth = self._first_look(a, self._keys[a], frames, stop)
+        back = self._first_look(b, self._keys[b], frames[::-1], stop)
+        both = {}
+        for frame in frames:
+            share = (frame - a) / (b - a)
+            one, other = forth.get(frame), back.get(frame)
+            if one is not None and other is not None:
+                both[frame] = one * (1 - share) + other * share
+            elif one is not None:
+                both[frame] = one
+            elif other is not None:
+                both[frame] = other
+        return self._settle(both, list(both) if stop() else frames)
+
+    def _first_look(self, at: int, points: Points, frames: list[int], stop: Callable[[], bool]) -> dict[int, Points]:
+        """Outlines, held still, on frames in order from `at`, with what is known by then; until it is out of sight."""
+        follower = OutlineFollower(self._steady.picture(at), points, self._kinds)
+        known, found = self._known.copy(), {}
+        for frame in frames:
+            picture = self._steady.picture(frame)
+            if stop() or not follower.in_sight(picture.shape):
+                break
+            went = follower.went(picture)
+            box = box_around(went, picture.shape)
+            if box is None:
+                break
+            found[frame] = all_round(went, self._kinds, _edges_of(known, picture, went, box))
+            follower.stands(picture, found[frame])
+            self._learn(known, picture, found[frame])
+        return found
+
+    def _settle(self, found: dict[int, Points], frames: list[int]) -> list[Told]:
+        """Outlines, held still, with what all of them uncover, as they are on some of the frames."""
+        there, edges = dict(found), dict[int, Silhouette | None]()
+        for k in range(AGAIN):
+            known = self._known.copy()
+            for frame, points in there.items():
+                self._learn(known, self._steady.picture(frame), points)
+            self._learn_still(known, there)
+            for frame, new in zip(
+                there, each(partial(self._on_edges, known, k == AGAIN - 1, dict(there)), there), strict=True
+            ):
+                there[frame], edges[frame] = new
+        for frame in frames:
+            if frame in there:
+                self._learn(self._known, self._steady.picture(frame), there[frame])
+        return [(f, self._told(there[f], edges.get(f), f) if f in there else None) for f in frames]
+
+    def _on_edges(
+        self, known: Uncovered, at_last: bool, there: dict[int, Points], frame: int
+    ) -> tuple[Points, Silhouette | None]:
+        """A frame's outline on what is known to be the figure's edge there, and that edge."""
+        picture, points = self._steady.picture(frame), there[frame]
+        box = box_around(points, picture.shape)
+        if box is None:
+            return points, None
+        beside = [self._steady.picture(f) for f in (frame - 1, frame + 1) if f in there or f in self._keys]
+        matte = known.divided(picture, _raster(points, picture.shape), beside, box)
+        edges = Silhouette(known.matte(picture, matte, box) if at_last else matte, corner=box[:2])
+        return all_round(points, self._kinds, edges), edges
+
+    def _learn(self, known: Uncovered, picture: Picture, points: Points) -> None:
+        box = _around([points, *self._keys.values()], picture.shape)
+        if box is not None:
+            known.learn(picture, points, box)
+
+    def _learn_still(self, known: Uncovered, there: dict[int, Points]) -> None:
+        for frame in sorted(there):
+            if frame + 1 not in there:
+                continue
+            before, after = there[frame], there[frame + 1]
+            pictures = self._steady.picture(frame), self._steady.picture(frame + 1)
+            box = _around([before, after], pictures[0].shape)
+            if box is not None:
+                known.learn_still(pictures, np.asarray(np.median((after - before)[:, :2], axis=0)), box)
+
+    def _told(self, points: Points, edges: Silhouette | None, frame: int) -> Carried:
+        back = self._steady.given_back(points, frame)
+        if edges is None:
+            return Carried(back, 0.0, doubt=np.ones(len(points)))
+        sure, doubt = told_by(points, edges, None)
+        return Carried(back, sure, doubt=doubt)
+
+
+def _edges_of(known: Uncovered, picture: Picture, points: Points, box: Corners) -> Silhouette:
+    """The edges of the figure in a box of a frame, where an outline says where it may be."""
+    return Silhouette(known.solid(picture, _raster(points, picture.shape), box).astype(np.float32), corner=box[:2])
+
+
+def moved(before: Points, after: Points) -> float:
+    """How far most of an outline (N, 8) went, in pixels."""
+    return float(np.hypot(*np.median((after - before)[:, :2], axis=0)))
+
+
+def _around(outlines: Sequence[Points], shape: tuple[int, ...]) -> Corners | None:
+    boxes = [box for points in outlines if (box := box_around(points, shape)) is not None]
+    if not boxes:
+        return None
+    low, high = np.min([b[:2] for b in boxes], axis=0), np.max([b[2:] for b in boxes], axis=0)
+    return int(low[0]), int(low[1]), int(high[0]), int(high[1])
+
+
+def _part(box: Corners) -> tuple[slice, slice]:
+    left, top, right, bottom = box
+    return slice(top, bottom), slice(left, right)
+
+
+def _raster(points: Points, shape: tuple[int, ...]) -> Matte:
+    return np.asarray(coverage(points, Box(0, 0, shape[1], shape[0])), np.float32)
+
+
+def _free(own: Matte) -> Mask:
+    """What surely lies outside of a matte."""
+    grown = cv2.dilate((own > 0.02).view(np.uint8), np.ones((2 * GROW + 1, 2 * GROW + 1), np.uint8))
+    return np.asarray(grown == 0)
+
+
+def _mended(solid: Mask, expected: Matte) -> Mask:
+    """What is solid without the cracks inside of where it is expected: there it happens to look like what is behind."""
+    disc = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * CRACK + 1, 2 * CRACK + 1))
+    closed = cv2.morphologyEx(solid.view(np.uint8), cv2.MORPH_CLOSE, disc)
+    inside = cv2.erode((expected > 0.5).view(np.uint8), np.ones((2 * GROW + 1, 2 * GROW + 1), np.uint8))
+    return np.asarray(solid | ((closed > 0) & (inside > 0)))
+
+
+def _within(where: Mask) -> Mask:
+    """A mask without its border."""
+    return np.asarray(cv2.erode(where.view(np.uint8), np.ones((3, 3), np.uint8)) > 0)
