@@ -22,6 +22,8 @@ LASTING = 0.9
 """Share of a doubt that is still there a frame later."""
 APART = 4.0
 """Pixels between the two ways' outlines from which the middle between them is doubted."""
+ASTRAY = 0.25
+"""Mean doubt from which an outline is no longer followed from inside: a bending hand has up to 0.19, a walking figure from 0.30 on."""
 CERTAIN = 0.05
 """The least that a doubt counts as where two outlines are weighed against each other."""
 
@@ -94,10 +96,10 @@ class _Begun:
         self.follower = follower
         self.found: dict[int, Carried | None] = {}
 
-    def on(self, frame: int, picture: Picture) -> Carried | None:
+    def on(self, frame: int, picture_at: Callable[[int], Picture]) -> Carried | None:
         """As `OutlineFollower.anyway`, once for each frame."""
         if frame not in self.found:
-            self.found[frame] = self.follower.anyway(picture)
+            self.found[frame] = self.follower.anyway(picture_at(frame))
         return self.found[frame]
 
 
@@ -110,17 +112,20 @@ def _figure(
 ) -> tuple[FigureFollower | None, _Begun]:
     """What follows a whole figure, where keys are one's, and what follows a part.
 
-    It is told on the first of some frames after a key that the outline went far by.
+    It is told on the first of some frames after a key that the outline went far by; what is followed inside without being
+    lost is a part's way, also for a whole thing: a hand's shadow and light on a screen would be taken for it.
     """
     at = min(keys, key=lambda key: abs(key - frames[0]))
     begun = _Begun(OutlineFollower(picture_at(at), keys[at], kinds))
+    astray = False
     for frame in frames[:BLOCK]:
-        found = None if stop() else begun.on(frame, picture_at(frame))
+        found = None if stop() else begun.on(frame, picture_at)
         if found is None:
             break
+        astray = astray or found.doubt is None or float(found.doubt.mean()) > ASTRAY
         if moved(keys[at], found.points) >= TRAVELS:
             figure = FigureFollower(picture_at, keys, kinds)
-            needed = figure.is_one(frame, found.points) and not figure.lies(frame, found.points)
+            needed = astray and figure.is_one(frame, found.points) and not figure.lies(frame, found.points)
             return (figure if needed else None), begun
     return None, begun
 
@@ -172,7 +177,7 @@ def _one_way(
     for frame in frames:
         if stop():
             return
-        found = None if gone else _followed(follower, frame, picture_at(frame))
+        found = None if gone else _followed(follower, frame, picture_at)
         gone = gone or found is None
         if found is not None and found.doubt is not None:
             # What has once gone astray is not right again by itself.
@@ -180,8 +185,8 @@ def _one_way(
         yield Delivered(frame, None if found is None else found.points, None if found is None else doubt.copy())
 
 
-def _followed(follower: Follower | _Begun, frame: int, picture: Picture) -> Carried | None:
-    return follower.on(frame, picture) if isinstance(follower, _Begun) else follower.anyway(picture)
+def _followed(follower: Follower | _Begun, frame: int, picture_at: Callable[[int], Picture]) -> Carried | None:
+    return follower.on(frame, picture_at) if isinstance(follower, _Begun) else follower.anyway(picture_at(frame))
 
 
 def _between(
