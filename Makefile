@@ -2,7 +2,7 @@ PYTHON ?= python3
 BIN := .venv/bin
 WEB_SOURCES := $(shell find web/src web/public web/index.html web/vite.config.ts web/scripts/models.mjs -type f 2>/dev/null)
 
-.PHONY: help setup demo test check warm footage bench torture fuzz screenshots schema lock dev clean
+.PHONY: help setup demo test check warm matting footage bench torture fuzz screenshots schema lock dev clean
 
 help:            ## what there is
 	@grep -hE '^[a-z]+: .*##|^[a-z]+:  +##' $(MAKEFILE_LIST) | sed 's/:[^#]*##/  /'
@@ -16,9 +16,8 @@ demo:            ## serve the application with demo data, until Ctrl+C
 
 test:            ## run all tests
 	@$(MAKE) --no-print-directory -j2 .venv/.ready web/dist/index.html
-	@$(MAKE) --no-print-directory setup
 	@scripts/system.sh postgresql chromium libgomp1 ffmpeg libegl1 libgl1 libcairo2
-	@$(MAKE) --no-print-directory -j2 check footage
+	@$(MAKE) --no-print-directory -j3 check footage matting
 	cd web && npm test --silent
 	$(BIN)/pytest -n 3 --dist loadfile --no-loadscope-reorder
 
@@ -33,8 +32,11 @@ check: setup  ## form, types and layers
 	cmp .run/schema.d.ts web/src/api/schema.d.ts && cmp .run/bounds.ts web/src/api/bounds.ts
 	cd web && npm run --silent lint && npx tsc --noEmit
 
-warm: setup  ## compile the numeric loops, so that tests do not all do so at once
+warm: .venv/.ready  ## compile the numeric loops, so that tests do not all do so at once
 	@$(BIN)/python -m wiseglove.core.warm
+
+matting: .venv/.ready  # the same for a package that compiles itself, which takes minutes
+	@$(BIN)/python -c "import pymatting"
 
 footage: warm    # the demo's movies and their truth, rendered once
 	@$(BIN)/wiseglove footage

@@ -74,4 +74,3 @@ def _composite() -> None:
 
 if __name__ == "__main__":
     warm_up()
-    import pymatting  # noqa: F401 -- compiles itself the first time
