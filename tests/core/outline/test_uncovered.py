@@ -190,19 +190,31 @@ def test_a_plate_that_is_cut_is_no_ground_to_believe_in() -> None:
     assert after.points is None or (after.doubt is not None and (after.doubt >= 0.5).any())
 
 
+def test_a_figure_that_is_lost_between_its_keys_is_followed_as_before() -> None:
+    def cut(frame: int) -> Picture:
+        blank = np.full_like(walked(33).plate, 90)
+        return blank if frame == 37 else walked(frame).plate
+
+    points, kinds = fitted(walked(33).whole, 1.0)
+    later = points.copy()
+    later[:, 0] += 12.0 * 6
+    found = list(carry_range(cut, {33: points, 39: later}, kinds, 33, 39))
+    assert sorted(d.frame for d in found) == list(range(33, 40)), "each frame once"
+
+
 def test_what_stands_still_inside_is_learned_and_what_goes_along_is_not() -> None:
     key = (before_wall(8), disc(8))
     known = Uncovered({8: key}, before_wall(9))
     box = (0, 0, SIZE[1], SIZE[0])
     known.learn_still((before_wall(14), before_wall(15)), np.array([11.0, 2.0]), box)
-    behind = known._behind(box)
+    behind = known.behind(box)
     inside = np.hypot(*(np.mgrid[: SIZE[0], : SIZE[1]][::-1] - np.array(centre(8))[:, None, None])) < RADIUS - 6
     learned = inside & behind.known
     assert learned.mean() > 0.5 * inside.mean(), "the wall where the figure was on its key"
     assert np.abs(behind.picture - WALL)[learned].mean() < 2.0
     still_there = Uncovered({8: key}, before_wall(9))
     still_there.learn_still((before_wall(8), before_wall(8)), np.array([11.0, 2.0]), box)
-    assert not (still_there._behind(box).known & inside).any(), "a figure that stands is not what is behind"
+    assert not (still_there.behind(box).known & inside).any(), "a figure that stands is not what is behind"
 
 
 def test_it_can_be_stopped_between_frames() -> None:

@@ -42,10 +42,10 @@ def difference_matte(frame: Picture, behind: Behind, otherwise: Picture | None =
     squares over the channels (Smith & Blinn 1996, known background and foreground).
     """
     left, top, width, height = cv2.boundingRect(behind.known.view(np.uint8))
-    if 0 < width * height < 0.9 * behind.known.size:  # a pane: only where it is
+    if otherwise is None and 0 < width * height < 0.9 * behind.known.size:  # a pane: only where it is
         rows, columns = slice(top, top + height), slice(left, left + width)
         out = np.zeros(behind.known.shape, np.float32)
-        out[rows, columns] = difference_matte(frame[rows, columns], part_of(behind, rows, columns))
+        out[rows, columns] = difference_matte(frame[rows, columns], _part(behind, rows, columns))
         return out
     empty, solid, shaded, strength = _differing(frame, behind, otherwise)
     out = np.zeros(solid.shape, np.float32)
@@ -82,16 +82,15 @@ def _differing(
 
 
 def difference_within(
-    behind: Behind, frame: NDArray[np.uint8], box: tuple[int, int, int, int], otherwise: Picture | None = None
+    behind: Behind, frame: NDArray[np.uint8], box: tuple[int, int, int, int]
 ) -> tuple[Picture, NDArray[np.bool_]]:
     """The same in a box (left, top, right, bottom) of a frame (h, w, 3) only, and where it is known there."""
     left, top, right, bottom = box
-    part = part_of(behind, slice(top, bottom), slice(left, right))
-    return difference_matte(frame[top:bottom, left:right].astype(np.float32), part, otherwise), part.known
+    part = _part(behind, slice(top, bottom), slice(left, right))
+    return difference_matte(frame[top:bottom, left:right].astype(np.float32), part), part.known
 
 
-def part_of(behind: Behind, rows: slice, columns: slice) -> Behind:
-    """A part of it."""
+def _part(behind: Behind, rows: slice, columns: slice) -> Behind:
     picture, known = (
         np.ascontiguousarray(behind.picture[rows, columns]),
         np.ascontiguousarray(behind.known[rows, columns]),

@@ -223,7 +223,7 @@ class OutlineFollower:
         if crop is None:
             return "The outline has left the picture."
         left, top, right, bottom = crop
-        before, after = (_grey(p[top:bottom, left:right]) for p in (self._picture, picture))
+        before, after = (grey_of(p[top:bottom, left:right]) for p in (self._picture, picture))
         places, at_first = self._features(picture.shape)
         if len(places) < FEW:
             return "Too little of the outline is in the picture to follow it."
@@ -372,7 +372,8 @@ def _colours(picture: Picture, along: Normals) -> Array:
     return np.asarray(roots_of(seen_at(calm, places - low)).mean(axis=1, dtype=np.float64))
 
 
-def _grey(picture: Picture) -> Picture:
+def grey_of(picture: Picture) -> Picture:
+    """A picture (h, w, 3) in grey, (h, w)."""
     return np.asarray(cv2.cvtColor(picture, cv2.COLOR_RGB2GRAY), np.uint8)
 
 

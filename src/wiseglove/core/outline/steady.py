@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import lru_cache
 
 import cv2
 import numpy as np
@@ -10,6 +11,7 @@ from numpy.typing import NDArray
 
 from wiseglove.core.geometry.bezier import Points, flatten
 from wiseglove.core.geometry.homography import apply
+from wiseglove.core.outline.carry import grey_of
 
 Array = NDArray[np.float64]
 Picture = NDArray[np.uint8]
@@ -19,6 +21,8 @@ AWAY = 24
 """Pixels around what moves from which none are taken."""
 BACK, OFF, AGREE = 0.5, 1.0, 0.6
 """Pixels by which a feature may miss itself on the way back, and be off the common motion; the share that has to agree."""
+KEPT = 24
+"""Pictures held still that are kept."""
 WINDOW, LEVELS = (15, 15), 3
 STANDS = 0.12
 """Pixels of middle motion up to which a camera stands."""
@@ -34,14 +38,14 @@ class Steady:
     def __init__(self, picture_at: Callable[[int], Picture], at: int, points: Points) -> None:
         self._picture_at = picture_at
         picture = picture_at(at)
-        self._key = _grey(picture)
+        self._key = grey_of(picture)
         free = np.full(self._key.shape, 255, np.uint8)
         cv2.fillPoly(free, [np.round(flatten(points, 0.5)).astype(np.int32)], 0)
         away = cv2.erode(free, np.ones((2 * AWAY + 1, 2 * AWAY + 1), np.uint8))
         found = cv2.goodFeaturesToTrack(self._key, FEATURES, 0.01, APART, mask=away)
         self._places = np.zeros((0, 1, 2), np.float32) if found is None else found
         self._ways: dict[int, Array | None] = {at: np.eye(3)}
-        self._pictures: dict[int, Picture] = {}
+        self._held = lru_cache(maxsize=KEPT)(self._hold)
 
     def way(self, frame: int) -> Array | None:
         """The homography (3, 3) from the frame `at` to another; None where what stands does not tell it."""
@@ -51,7 +55,7 @@ class Steady:
 
     def _found(self, frame: int) -> Array | None:
         near = min((f for f, way in self._ways.items() if way is not None), key=lambda f: abs(f - frame))
-        guess, now = self._ways[near], _grey(self._picture_at(frame))
+        guess, now = self._ways[near], grey_of(self._picture_at(frame))
         if len(self._places) < FEW or guess is None:
             return None
         begin = apply(guess, self._places[:, 0].astype(np.float64)).astype(np.float32)[:, None]
@@ -83,14 +87,14 @@ class Steady:
         way = self.way(frame)
         if way is None:
             raise LostError(f"the motion of what stands is not known on frame {frame}")
-        picture = self._picture_at(frame)
-        if np.array_equal(way, np.eye(3)):
-            return picture
-        if frame not in self._pictures:
-            size = (picture.shape[1], picture.shape[0])
-            held = cv2.warpPerspective(picture, way, size, flags=cv2.INTER_CUBIC | cv2.WARP_INVERSE_MAP)
-            self._pictures[frame] = np.asarray(held, np.uint8)
-        return self._pictures[frame]
+        return self._picture_at(frame) if np.array_equal(way, np.eye(3)) else self._held(frame)
+
+    def _hold(self, frame: int) -> Picture:
+        picture, way = self._picture_at(frame), self.way(frame)
+        assert way is not None
+        size = (picture.shape[1], picture.shape[0])
+        held = cv2.warpPerspective(picture, way, size, flags=cv2.INTER_CUBIC | cv2.WARP_INVERSE_MAP)
+        return np.asarray(held, np.uint8)
 
     def held(self, points: Points, frame: int) -> Points:
         """An outline (N, 8) of a frame as that camera would see it."""
@@ -112,7 +116,3 @@ def _taken(way: Array, points: Points) -> Points:
     for c in (2, 4):
         out[:, c : c + 2] = apply(way, points[:, :2] + points[:, c : c + 2]) - out[:, :2]
     return out
-
-
-def _grey(picture: Picture) -> Picture:
-    return np.asarray(cv2.cvtColor(picture, cv2.COLOR_RGB2GRAY), np.uint8)

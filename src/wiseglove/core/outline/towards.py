@@ -59,10 +59,10 @@ def carry_range(
     begin, end = frames[0], frames[-1]
     seen = plate or (first, last)
 
-    def follower(at: int) -> Follower:
+    def follower(at: int) -> _Begun:
         if covered is None:
-            return OutlineFollower(picture_at(at), keys[at], kinds)
-        return SilhouetteFollower(picture_at(at), keys[at], kinds, covered)
+            return _Begun(OutlineFollower(picture_at(at), keys[at], kinds))
+        return _Begun(SilhouetteFollower(picture_at(at), keys[at], kinds, covered))
 
     def all_of_them() -> Iterator[Delivered]:
         for frame in frames:
@@ -76,13 +76,15 @@ def carry_range(
                 yield from _whole_or_part(picture_at, (at, keys[at]), kinds, (outer, ahead), stop)
         for a, b in pairwise(frames):
             if b > first and a < last and b - a > 1:
-                ends = {a: keys[a], b: keys[b]}
-                if covered is not None:
-                    yield from _between(picture_at, (a, b), (follower(a), follower(b)), stop)
-                    continue
-                figure, begun = _figure(picture_at, ends, kinds, range(a + 1, b), stop)
-                if figure is not None:
-                    yield from _delivered(figure.between(a, b, stop) or begun.found.items())
+                figure, begun = None, follower(a)
+                if covered is None:
+                    figure = _figure(picture_at, {a: keys[a], b: keys[b]}, kinds, begun, range(a + 1, b), stop)
+                try:
+                    found = figure.between(a, b, stop) or list(begun.found.items()) if figure else []
+                except LostError:
+                    found = []
+                if found:
+                    yield from _delivered(found)
                 else:
                     yield from _between(picture_at, (a, b), (begun, follower(b)), stop)
 
@@ -90,14 +92,14 @@ def carry_range(
 
 
 class _Begun:
-    """What follows a part, with the frames that it was followed on already."""
+    """What follows an outline, with the frames that it was followed on already."""
 
-    def __init__(self, follower: OutlineFollower) -> None:
+    def __init__(self, follower: Follower) -> None:
         self.follower = follower
         self.found: dict[int, Carried | None] = {}
 
     def on(self, frame: int, picture_at: Callable[[int], Picture]) -> Carried | None:
-        """As `OutlineFollower.anyway`, once for each frame."""
+        """As the follower's `anyway`, once for each frame."""
         if frame not in self.found:
             self.found[frame] = self.follower.anyway(picture_at(frame))
         return self.found[frame]
@@ -107,27 +109,27 @@ def _figure(
     picture_at: Callable[[int], Picture],
     keys: dict[int, Points],
     kinds: list[str],
+    begun: _Begun,
     frames: Sequence[int],
     stop: Callable[[], bool],
-) -> tuple[FigureFollower | None, _Begun]:
-    """What follows a whole figure, where keys are one's, and what follows a part.
+) -> FigureFollower | None:
+    """What follows a whole figure, where keys are one's; `begun` follows it as a part from the key beside the frames.
 
-    It is told on the first of some frames after a key that the outline went far by; what is followed inside without being
-    lost is a part's way, also for a whole thing: a hand's shadow and light on a screen would be taken for it.
+    It is told on the first of the frames that the outline went far by; what is followed inside without being lost is a part's
+    way, also for a whole thing: a hand's shadow and light on a screen would be taken for it.
     """
-    at = min(keys, key=lambda key: abs(key - frames[0]))
-    begun = _Begun(OutlineFollower(picture_at(at), keys[at], kinds))
+    key = keys[min(keys, key=lambda at: abs(at - frames[0]))]
     astray = False
     for frame in frames[:BLOCK]:
         found = None if stop() else begun.on(frame, picture_at)
         if found is None:
-            break
+            return None
         astray = astray or found.doubt is None or float(found.doubt.mean()) > ASTRAY
-        if moved(keys[at], found.points) >= TRAVELS:
-            figure = FigureFollower(picture_at, keys, kinds)
-            needed = astray and figure.is_one(frame, found.points) and not figure.lies(frame, found.points)
-            return (figure if needed else None), begun
-    return None, begun
+        if moved(key, found.points) >= TRAVELS:
+            figure = FigureFollower(picture_at, keys, kinds) if astray else None
+            needed = figure and figure.is_one(frame, found.points) and not figure.lies(frame, found.points)
+            return figure if needed else None
+    return None
 
 
 def _whole_or_part(
@@ -139,16 +141,18 @@ def _whole_or_part(
 ) -> Iterator[Delivered]:
     """The first of two ranges, carried on from a key; a few of the frames after it are looked at, if it is a whole figure."""
     (at, points), (inner, after) = key, frames
-    figure, begun = _figure(picture_at, {at: points}, kinds, inner, stop)
+    follower = _Begun(OutlineFollower(picture_at(at), points, kinds))
+    figure = _figure(picture_at, {at: points}, kinds, follower, inner, stop)
     done = 0
     while figure is not None and done < len(inner):
         now = inner[done : done + BLOCK]
         try:
             found = figure.block(at, points, list(now), [*inner[done + BLOCK :], *after][:AHEAD], stop)
         except LostError:
+            follower = _Begun(OutlineFollower(picture_at(at), points, kinds)) if done else follower
             break
-        yield from _delivered(found or begun.found.items())
-        if stop() or len(found) < len(now):
+        yield from _delivered(found if found or done else follower.found.items())
+        if len(found) < len(now):
             return
         done += len(now)
         at, last = found[-1]
@@ -156,9 +160,7 @@ def _whole_or_part(
             yield from (Delivered(frame, None, None) for frame in inner[done:])
             return
         points = last.points
-    if done < len(inner):
-        rest = OutlineFollower(picture_at(at), points, kinds) if done else begun
-        yield from _one_way(picture_at, rest, inner[done:], stop)
+    yield from _one_way(picture_at, follower, inner[done:], stop)
 
 
 def _delivered(found: Iterable[tuple[int, Carried | None]]) -> Iterator[Delivered]:
@@ -168,7 +170,7 @@ def _delivered(found: Iterable[tuple[int, Carried | None]]) -> Iterator[Delivere
 
 def _one_way(
     picture_at: Callable[[int], Picture],
-    follower: Follower | _Begun,
+    follower: _Begun,
     frames: range,
     stop: Callable[[], bool],
 ) -> Iterator[Delivered]:
@@ -177,7 +179,7 @@ def _one_way(
     for frame in frames:
         if stop():
             return
-        found = None if gone else _followed(follower, frame, picture_at)
+        found = None if gone else follower.on(frame, picture_at)
         gone = gone or found is None
         if found is not None and found.doubt is not None:
             # What has once gone astray is not right again by itself.
@@ -185,14 +187,10 @@ def _one_way(
         yield Delivered(frame, None if found is None else found.points, None if found is None else doubt.copy())
 
 
-def _followed(follower: Follower | _Begun, frame: int, picture_at: Callable[[int], Picture]) -> Carried | None:
-    return follower.on(frame, picture_at) if isinstance(follower, _Begun) else follower.anyway(picture_at(frame))
-
-
 def _between(
     picture_at: Callable[[int], Picture],
     ends: tuple[int, int],
-    followers: tuple[Follower | _Begun, Follower],
+    followers: tuple[_Begun, _Begun],
     stop: Callable[[], bool],
 ) -> Iterator[Delivered]:
     a, b = ends
@@ -217,7 +215,7 @@ def _between(
         apart = np.hypot(*(one.points - other.points)[:, :2].T)
         split = np.maximum(apart, np.roll(apart, -1)) / APART
         doubt = np.maximum(np.minimum(one.doubt, other.doubt), np.clip(split / 2, 0, 1) * 4 * share * (1 - share))
-        yield Delivered(frame, followers[1].settled(picture_at, frame, points), doubt)
+        yield Delivered(frame, followers[0].follower.settled(picture_at, frame, points), doubt)
 
 
 def _at_points(doubt: Array) -> Array:

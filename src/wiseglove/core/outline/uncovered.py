@@ -17,7 +17,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from wiseglove.core.behind.clean import Behind
+from wiseglove.core.behind.clean import LEAST_NOISE, Behind
 from wiseglove.core.behind.difference import difference_matte, solid_difference
 from wiseglove.core.geometry.bezier import Points
 from wiseglove.core.matte.coverage import Box, coverage
@@ -40,7 +40,6 @@ AROUND = 5
 """Pixels over which frames are compared."""
 ALIKE, UNLIKE = 2.5, 12.0
 """Mean square difference in units of what noise makes, up to which two frames are alike, and from which they are not."""
-LEAST_NOISE = 0.8
 TRAVELS = 8.0
 """Pixels that a figure has to move until it can be told that it is one."""
 NEAR, BEYOND = 13, 0.12
@@ -54,6 +53,7 @@ CRACK = 5
 CALMED = 4.0
 """Levels of noise for which a picture is smoothed by one pixel more before its edges divide it."""
 AGAIN = 2
+"""How often outlines are brought onto edges once all of them are there."""
 
 
 class Uncovered:
@@ -68,8 +68,8 @@ class Uncovered:
         self._total = np.zeros(picture.shape, np.float32)
         self._count = np.zeros(picture.shape[:2], np.float32)
         self._certain = np.zeros(picture.shape[:2], bool)
-        self._keys = [(key, _raster(points, picture.shape)) for key, points in keys.values()]
         whole = (0, 0, picture.shape[1], picture.shape[0])
+        self._keys = [(key, _raster(points, whole)) for key, points in keys.values()]
         for key, own in self._keys:
             self._take(key, _free(own), whole)
         self._certain = self._count > 0
@@ -83,14 +83,14 @@ class Uncovered:
 
     def learn(self, picture: Picture, points: Points, box: Corners) -> None:
         """What lies outside an outline on a frame, in a box of it."""
-        self._take(picture, _free(_raster(points, picture.shape)[_part(box)]), box)
+        self._take(picture, _free(_raster(points, box)), box)
 
     def learn_still(self, pictures: tuple[Picture, Picture], way: Array, box: Corners) -> None:
         """What stands still between two neighbouring frames and would differ, had it gone along with the figure by `way` (2,).
 
         What a key's figure shows in the same place may be the figure's, and is not believed.
         """
-        one, two = (p[_part(box)].astype(np.float32) for p in pictures)
+        one, two = (p[Box(*box).slices].astype(np.float32) for p in pictures)
         still = self._unlike(one, two) < ALIKE
         for now, other, along in ((one, two, way), (two, one, -way)):
             move = np.array([[1, 0, along[0]], [0, 1, along[1]]], np.float64)
@@ -98,24 +98,22 @@ class Uncovered:
             gone = cv2.warpAffine(other, move, size, flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP)
             stands = still & (self._unlike(now, np.asarray(gone, np.float32)) > UNLIKE)
             for key, _ in self._keys:
-                stands &= self._unlike(now, key[_part(box)].astype(np.float32)) > UNLIKE
+                stands &= self._unlike(now, key[Box(*box).slices].astype(np.float32)) > UNLIKE
             self._take(now, stands, box)
 
-    def solid(self, picture: Picture, prior: Matte, box: Corners) -> Mask:
-        """The figure in a box of a frame with hard edges, (h, w); prior (H, W) is where it may be."""
-        part = _part(box)
-        solid = solid_difference(picture[part].astype(np.float32), self._behind(box), prior[part])
-        return _mended(solid, prior[part])
+    def solid(self, picture: Picture, expected: Matte, box: Corners) -> Mask:
+        """The figure in a box of a frame with hard edges, (h, w); expected (h, w) is where it may be."""
+        now = picture[Box(*box).slices].astype(np.float32)
+        return _mended(solid_difference(now, self.behind(box), expected), expected)
 
-    def divided(self, picture: Picture, prior: Matte, beside: Sequence[Picture], box: Corners) -> Matte:
+    def divided(self, picture: Picture, expected: Matte, beside: Sequence[Picture], box: Corners) -> Matte:
         """The figure in a box of a frame, (h, w), 0..1, where what is not known is divided by the picture's edges.
 
-        prior (H, W): where it may be; beside: neighbouring frames.
+        expected (h, w): where it may be; beside: neighbouring frames.
         """
-        part = _part(box)
-        expected, known = prior[part], self._count[part] > 0
-        now = picture[part].astype(np.float32)
-        solid = _mended(solid_difference(now, self._behind(box), expected), expected)
+        part = Box(*box).slices
+        known, now = self._count[part] > 0, picture[part].astype(np.float32)
+        solid = self.solid(picture, expected, box)
         changes = np.ones(known.shape, bool)
         for other in beside:
             changes &= self._unlike(now, other[part].astype(np.float32)) > UNLIKE
@@ -131,11 +129,11 @@ class Uncovered:
 
     def matte(self, picture: Picture, otherwise: Matte, box: Corners) -> Matte:
         """The figure in a box of a frame with its edges, (h, w), 0..1, where what is not known is `otherwise` (h, w)."""
-        return difference_matte(picture[_part(box)].astype(np.float32), self._behind(box), otherwise)
+        return difference_matte(picture[Box(*box).slices].astype(np.float32), self.behind(box), otherwise)
 
-    def _behind(self, box: Corners) -> Behind:
+    def behind(self, box: Corners) -> Behind:
         """What is known in a box; a mean of few frames has noise of its own, which comes to a frame's."""
-        part = _part(box)
+        part = Box(*box).slices
         count = self._count[part]
         known = count > 0
         few = float(np.median(count[known])) if known.any() else 1.0
@@ -146,7 +144,7 @@ class Uncovered:
 
     def _take(self, picture: Picture | NDArray[np.float32], where: Mask, box: Corners) -> None:
         """Learn a frame, or a box of it, in some places (h, w) of a box; what is certain is believed first."""
-        part = _part(box)
+        part = Box(*box).slices
         colours = (picture if picture.shape[:2] == where.shape else picture[part]).astype(np.float32)
         certain = self._certain[part]
         if certain.any():
@@ -173,7 +171,7 @@ class FigureFollower:
     def is_one(self, frame: int, points: Points) -> bool:
         """Whether the keys' outline is a whole figure before what stands, by how it went until a frame, (N, 8) there.
 
-        It is if nothing moves close outside of it: a part's figure does.
+        It is if nothing moves close outside of it: a part's figure does. To be asked first: what is behind is learned from here on.
         """
         if any(self._steady.way(f) is None for f in (*self._keys, frame)):
             return False
@@ -182,10 +180,10 @@ class FigureFollower:
         box = _around([there, *self._keys.values()], picture.shape)
         if box is None:
             return False
-        prior = _raster(there, picture.shape)
-        solid = self._known.solid(picture, prior, box)
-        reach = cv2.dilate((prior[_part(box)] > 0.5).view(np.uint8), np.ones((2 * NEAR + 1, 2 * NEAR + 1), np.uint8))
-        return bool((solid & (reach == 0)).sum() < BEYOND * prior.sum())
+        expected = _raster(there, box)
+        solid = self._known.solid(picture, expected, box)
+        reach = cv2.dilate((expected > 0.5).view(np.uint8), np.ones((2 * NEAR + 1, 2 * NEAR + 1), np.uint8))
+        return bool((solid & (reach == 0)).sum() < BEYOND * expected.sum())
 
     def lies(self, frame: int, points: Points) -> bool:
         """Whether a figure's outline lies on its edge all round as it is: what moves as one thing is followed better from inside."""
@@ -213,7 +211,7 @@ class FigureFollower:
         return self._settle(found, frames)
 
     def between(self, a: int, b: int, stop: Callable[[], bool]) -> list[Told]:
-        """The outline on the frames between two of the keys, from both. Fewer where it is stopped."""
+        """The outline on the frames between two of the keys, from both. Fewer where it is stopped. Raises LostError as `block`."""
         frames = list(range(a + 1, b))
         forth = self._first_look(a, self._keys[a], frames, stop)
         back = self._first_look(b, self._keys[b], frames[::-1], stop)
@@ -272,7 +270,7 @@ class FigureFollower:
         if box is None:
             return points, None
         beside = [self._steady.picture(f) for f in (frame - 1, frame + 1) if f in there or f in self._keys]
-        matte = known.divided(picture, _raster(points, picture.shape), beside, box)
+        matte = known.divided(picture, _raster(points, box), beside, box)
         edges = Silhouette(known.matte(picture, matte, box) if at_last else matte, corner=box[:2])
         return all_round(points, self._kinds, edges), edges
 
@@ -301,7 +299,7 @@ class FigureFollower:
 
 def _edges_of(known: Uncovered, picture: Picture, points: Points, box: Corners) -> Silhouette:
     """The edges of the figure in a box of a frame, where an outline says where it may be."""
-    return Silhouette(known.solid(picture, _raster(points, picture.shape), box).astype(np.float32), corner=box[:2])
+    return Silhouette(known.solid(picture, _raster(points, box), box).astype(np.float32), corner=box[:2])
 
 
 def moved(before: Points, after: Points) -> float:
@@ -317,13 +315,9 @@ def _around(outlines: Sequence[Points], shape: tuple[int, ...]) -> Corners | Non
     return int(low[0]), int(low[1]), int(high[0]), int(high[1])
 
 
-def _part(box: Corners) -> tuple[slice, slice]:
-    left, top, right, bottom = box
-    return slice(top, bottom), slice(left, right)
-
-
-def _raster(points: Points, shape: tuple[int, ...]) -> Matte:
-    return np.asarray(coverage(points, Box(0, 0, shape[1], shape[0])), np.float32)
+def _raster(points: Points, box: Corners) -> Matte:
+    """An outline's matte in a box, (h, w)."""
+    return np.asarray(coverage(points, Box(*box)), np.float32)
 
 
 def _free(own: Matte) -> Mask:
