@@ -114,3 +114,121 @@ def test_what_cannot_be_known_is_said(
     few = client.post(f"/api/shots/{still}/behind", json={})
     assert few.status_code == 422
     assert "needs at least" in few.json()["detail"]
+
+
+CORNERS = [[40, 30], [200, 30], [200, 130], [40, 130]]
+
+
+def centre(number: int) -> np.ndarray:
+    """Where the ball is on a frame, in pixels."""
+    return np.array([30.5 + 22 * (number - 1001), 80.5])
+
+
+def ball(number: int) -> np.ndarray:
+    """Where it is on a frame, with hard edges."""
+    y, x = np.mgrid[0 : SIZE[0], 0 : SIZE[1]] + 0.5
+    return np.asarray(np.hypot(x - centre(number)[0], y - centre(number)[1]) < 24.2)
+
+
+def matte_of(client: TestClient, shot: str, number: int) -> np.ndarray:
+    answer = client.get(f"/api/shots/{shot}/looks/matte/{number}?width=240")
+    assert answer.status_code == 200, answer.text
+    decoded = cv2.imdecode(np.frombuffer(answer.content, np.uint8), cv2.IMREAD_GRAYSCALE)
+    assert decoded is not None
+    return np.asarray(decoded)
+
+
+def off_the_ball(line: np.ndarray, number: int) -> float:
+    """Mean distance in pixels of places (N, 2) from the ball's edge; those on the pane's border do not count."""
+    inside = line[(line[:, 0] > 44) & (line[:, 0] < 196)]
+    return float(np.abs(np.linalg.norm(inside - centre(number), axis=1) - 24.2).mean())
+
+
+@pytest.fixture
+def screened(client: TestClient, rolled: str) -> str:
+    edit(client, rolled, type="add-pane", frame=1001, corners=CORNERS, id="screen", name="Screen")
+    return rolled
+
+
+def held(client: TestClient, work: Callable[[], None], shot: str, **what: Any) -> dict[str, Any]:
+    ordered = client.post(f"/api/shots/{shot}/differing", json=what)
+    assert ordered.status_code == 201, ordered.text
+    work()
+    return next(j for j in client.get("/api/jobs").json() if j["id"] == ordered.json()["id"])
+
+
+def elements(client: TestClient, shot: str, kind: str) -> list[dict[str, Any]]:
+    return [e for e in client.get(f"/api/shots/{shot}").json()["elements"].values() if e["kind"] == kind]
+
+
+def test_what_covers_a_pane_is_proposed_frame_by_frame(
+    client: TestClient, screened: str, work: Callable[[], None]
+) -> None:
+    where = f"/api/shots/{screened}/differing"
+    before = client.get(f"{where}/1004?pane=screen")
+    assert before.status_code == 422
+    assert "make the clean pane first" in before.json()["detail"]
+    made(client, work, screened, pane="screen")
+    for number in (1003, 1004, 1006):
+        found = client.get(f"{where}/{number}?pane=screen").json()
+        (line,) = found["borders"]
+        assert off_the_ball(np.reshape(line, (-1, 2)), number) < 0.8  # by the display copy
+        assert "of Screen is covered" in found["words"]
+    whole = np.pi * 24.2**2 / (160 * 100)
+    assert client.get(f"{where}/1004?pane=screen").json()["share"] == pytest.approx(whole, rel=0.05)
+    assert client.get(f"{where}/900?pane=screen").status_code == 422
+
+
+def test_it_is_kept_as_a_matte_without_the_frames_left_out(
+    client: TestClient, screened: str, work: Callable[[], None]
+) -> None:
+    made(client, work, screened)  # the clean plate serves a pane too
+    kept = [n for n in range(1001, 1010) if n != 1005]
+    job = held(client, work, screened, pane="screen", frames=kept, form="matte")
+    assert job["state"] == "done", job["message"]
+    assert "on 8 of 9 frames" in job["message"]
+    (subject,) = elements(client, screened, "subject")
+    assert subject["pane"] == "screen"
+    shot = client.get(f"/api/shots/{screened}").json()
+    depth = shot["elements"]["settings"]["depth"]
+    assert depth.index(subject["id"]) < depth.index("screen")
+
+    y, x = np.mgrid[0:160, 0:240] + 0.5
+    within = (x > 40) & (x < 200) & (y > 30) & (y < 130)
+    seen = matte_of(client, screened, 1004) / 255.0
+    assert np.abs(seen - ball(1004) * within)[within].mean() < 0.01
+    assert matte_of(client, screened, 1005).max() < 8
+    client.post(f"/api/shots/{screened}/undo", json={"revision": shot["revision"]})
+    assert elements(client, screened, "subject") == []
+
+
+def test_it_is_kept_as_outlines_that_go_on_where_a_frame_is_left_out(
+    client: TestClient, screened: str, work: Callable[[], None]
+) -> None:
+    made(client, work, screened)
+    kept = [n for n in range(1002, 1009) if n != 1005]
+    job = held(client, work, screened, frames=kept, form="outlines")
+    assert job["state"] == "done", job["message"]
+    (cover,) = elements(client, screened, "cover")
+    assert cover["name"] == "What passes"
+    (outline,) = elements(client, screened, "outline")
+    frames = [k["frame"] for k in outline["keys"]]
+    assert 1005 not in frames
+    for number in range(1002, 1009):
+        seen = matte_of(client, screened, number) / 255.0
+        assert np.abs(seen - ball(number)).mean() < 0.004, number
+
+
+def test_what_holds_nothing_out_changes_nothing(client: TestClient, screened: str, work: Callable[[], None]) -> None:
+    made(client, work, screened)
+    low = [[40, 115], [200, 115], [200, 155], [40, 155]]  # where the ball never comes
+    edit(client, screened, type="add-pane", frame=1001, corners=low, id="low", name="Low")
+    far = {"pane": "screen", "frames": [900], "form": "matte"}
+    assert client.post(f"/api/shots/{screened}/differing", json=far).status_code == 422
+    gone = {"pane": "nowhere", "frames": [1001], "form": "matte"}
+    assert client.post(f"/api/shots/{screened}/differing", json=gone).status_code == 422
+    before = client.get(f"/api/shots/{screened}").json()
+    job = held(client, work, screened, pane="low", frames=[1003, 1004], form="matte")
+    assert job["state"] == "failed"
+    assert "Nothing was changed" in job["message"]
+    assert client.get(f"/api/shots/{screened}").json() == before

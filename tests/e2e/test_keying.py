@@ -192,7 +192,7 @@ def test_a_clip_is_put_over_the_plate_keyed_and_moved(open_shot: Open, footage: 
     page = bench.page
     page.get_by_test_id("subject-files").set_input_files(write_presented(footage, tmp_path / "visitor.mp4"))
     card = page.get_by_test_id("card-Presented")  # it is known by that name: the very same clip was taken in before
-    expect(card).to_contain_text("not keyed yet", timeout=60_000)
+    expect(card).to_contain_text("not keyed yet", timeout=180_000)
     bench.press("4", "y")
     bench.drag(*BACKING)
     bench.last_done("1 samples of the backing")

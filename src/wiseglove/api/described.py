@@ -24,6 +24,7 @@ EXAMPLES: dict[str, dict[str, Any]] = {
     "propose_snap": {"outline": "d0000000000b", "frame": 1041, "points": [2, 3, 4], "radius": 12.0},
     "propose_carry": {"outline": "d0000000000b", "frame": 1041, "to": 1051},
     "make_behind": {"pane": None},
+    "keep_differing": {"pane": None, "frames": [1001, 1002, 1003], "form": "matte"},
     "keep_preset": {"name": "For the edit", "items": [{"what": "union", "form": "png8"}]},
     "bring_in_mattes": {"clip": "0123456789abcdef01234567"},
     "propose_thinning": {"outline": "d0000000000b", "tolerance": 0.5},

@@ -25,9 +25,7 @@ from wiseglove.core.outline.silhouette import Covered
 from wiseglove.core.outline.snap import snap
 from wiseglove.core.outline.towards import carry_range
 from wiseglove.core.patience import go_on
-from wiseglove.jobs.behind import newest
-from wiseglove.jobs.behind_files import as_behind
-from wiseglove.media import clip
+from wiseglove.jobs.behind import kept_picture, newest
 from wiseglove.shot.basics import Coordinate, Corner, ElementId, Point
 from wiseglove.shot.edits import OutlineDraft, thinned_keys
 from wiseglove.shot.edits.base import FINEST, MOST_POINTS, Index
@@ -45,7 +43,7 @@ FARTHEST_KEY = 24
 """Frames up to which a later key is carried back from."""
 LONGEST_CARRYING = 4.0
 """Seconds after which what has been carried on is shown, and the page asks again from there."""
-LONGEST_BETWEEN = 10.0
+LONGEST_BETWEEN = 14.0
 """The same between two keys, from which everything begins anew each time."""
 MOST_CARRIED = 60
 """Frames of one request; the page asks again from the last one."""
@@ -164,8 +162,12 @@ def propose_carry(shot_id: str, wanted: CarryRequest, context: Ctx) -> Proposal:
             frames = range(wanted.frame + step, key, step)[: len(frames)]
     kinds: list[str] = list(rider.element.kinds)
 
+    seen = set[int]()
+
     def picture(frame: int) -> NDArray[np.uint8]:
         go_on()
+        if frame not in keys:
+            seen.add(frame)
         return plate_picture(context, shot, frame)
 
     proposal = Proposal(shapes={}, sure={})
@@ -173,7 +175,8 @@ def propose_carry(shot_id: str, wanted: CarryRequest, context: Ctx) -> Proposal:
     until = time.monotonic() + (LONGEST_CARRYING if len(keys) == 1 else LONGEST_BETWEEN)
 
     def over() -> bool:
-        return ended or time.monotonic() > until
+        # However busy the machine is: one frame is carried on each time, or it would never come to an end.
+        return ended or (bool(seen) and time.monotonic() > until)
 
     covered, reach = covered_by(context, shot), (shot.plate.first, shot.plate.last)
     carried = carry_range(picture, keys, kinds, min(frames), max(frames), over, covered, reach)
@@ -212,18 +215,15 @@ def covered_by(context: Context, shot: EvaluatedShot) -> Covered | None:
     """What tells where a shot's clean plate is covered; None where none was made."""
     with context.database.transaction() as session:
         made = newest(session, shot.id)
-    behind = None if made is None else _behind(context, made, (shot.plate.width, shot.plate.height))
-    return None if behind is None else partial(difference_within, behind)
+    behind = None if made is None else clean_picture_of(context, made)
+    whole = behind is not None and behind.known.shape == (shot.plate.height, shot.plate.width)
+    return partial(difference_within, behind) if behind is not None and whole else None
 
 
-@cached(LRUCache(2), key=lambda context, made, size: (made, size), lock=Lock())
-def _behind(context: Context, made: str, size: tuple[int, int]) -> Behind | None:
-    reader = clip.ClipReader(clip.folder_of(context.settings.media, made))
-    try:
-        pixels = reader.read(0)
-    finally:
-        reader.close()
-    return as_behind(pixels) if (pixels.shape[1], pixels.shape[0]) == size else None
+@cached(LRUCache(3), key=lambda context, made: made, lock=Lock())
+def clean_picture_of(context: Context, made: str) -> Behind:
+    """The clean picture in a clip, read once."""
+    return kept_picture(context.settings.media, made)
 
 
 def _take_in(proposal: Proposal, frame: int, points: Points, doubt: NDArray[np.float64]) -> None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Collection
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -218,19 +218,22 @@ def check_size(size: tuple[int, int], plate: Plate) -> None:
 
 
 def mattes_of(
-    shot: EvaluatedShot, mattes: Mattes, said: Callable[[int, int], None] = lambda done, all_: None
+    shot: EvaluatedShot,
+    mattes: Mattes,
+    said: Callable[[int, int], None] = lambda done, all_: None,
+    only: Collection[int] | None = None,
 ) -> tuple[BringIn, list[str]]:
     """The edit that makes mattes a cover, and a line of it. They go by the plate's numbers, or else from its first frame on.
 
-    said: called with frames done and all of them. Raises UnreadableError for another size, or where nothing is white.
+    said: called with frames done and all of them. only: the frames that count, between which it changes evenly. Raises UnreadableError for another size, or where nothing is white.
     """
     plate = shot.plate
     check_size(mattes.size, plate)
     first = mattes.first if plate.first <= mattes.first <= plate.last else plate.first
-    frames = [f for f in range(first, first + mattes.count) if f <= plate.last]
+    frames = [f for f in range(first, first + mattes.count) if f <= plate.last and (only is None or f in only)]
 
     def read(frame: int) -> NDArray[np.float32]:
-        said(frame - first, len(frames))
+        said(min(frame - first, len(frames)), len(frames))
         picture = to_working(mattes.read(frame - first + mattes.first), False)
         if picture.ndim == 2:
             return np.asarray(picture, np.float32)

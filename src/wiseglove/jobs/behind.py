@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 import shutil
 import threading
+from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -12,8 +13,18 @@ from numpy.typing import NDArray
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from wiseglove.core.behind.clean import Behind
+from wiseglove.core.compositing.colour import to_eight_bits
 from wiseglove.core.geometry.homography import is_convex
-from wiseglove.jobs.behind_files import MOST_FRAMES, Request, UnknownBehindError, View, behind_of, write_behind
+from wiseglove.jobs.behind_files import (
+    MOST_FRAMES,
+    Request,
+    UnknownBehindError,
+    View,
+    as_behind,
+    behind_of,
+    write_behind,
+)
 from wiseglove.jobs.run import Outcome, Run
 from wiseglove.jobs.take_in import belongs, bring_in, decode, share
 from wiseglove.media import clip
@@ -51,6 +62,14 @@ class ShotFrames:
             self._read += 1
             self._run.progress(self._read, self._total)
             return self._pictures.plate(self._plate, frame, *self.size)
+
+
+class SeenFrames(ShotFrames):
+    """The plate as it is shown."""
+
+    def read(self, frame: int) -> NDArray[Any]:
+        """RGB, 8 bits (H, W, 3)."""
+        return to_eight_bits(super().read(frame))[..., :3]
 
 
 def work(run: Run) -> Outcome:
@@ -101,11 +120,20 @@ def corners_of(shot: EvaluatedShot, pane: Pane) -> dict[int, NDArray[np.float64]
     return {frame: corners for frame, corners in found.items() if is_convex(corners)}
 
 
-def newest(session: Session, shot: str) -> str | None:
-    """The clip of the clean plate that was made last for a shot, if it is still there."""
+def newest(session: Session, shot: str, pane: str | None = None) -> str | None:
+    """The clip of the clean picture of a shot's plate, or of one of its panes, that was made last, if it is still there."""
     made = select(JobRow).where(JobRow.kind == KIND, JobRow.shot == shot, JobRow.state == "done")
     for row in session.scalars(made.order_by(JobRow.ended_at.desc())):
         found = row.result or {}
-        if not found.get("pane") and session.get(ClipRow, str(found.get("clip"))) is not None:
+        if (found.get("pane") or None) == pane and session.get(ClipRow, str(found.get("clip"))) is not None:
             return str(found["clip"])
     return None
+
+
+def kept_picture(media: Path, made: str) -> Behind:
+    """The clean picture that a clip holds."""
+    reader = clip.ClipReader(clip.folder_of(media, made))
+    try:
+        return as_behind(reader.read(0))
+    finally:
+        reader.close()

@@ -134,13 +134,17 @@ class View:
 
     def laid(self, behind: Behind, frame: int) -> Behind:
         """The picture behind as a frame of the plate would show it."""
-        if self.corners is None:
-            return behind
-        width, height = self.plate.size
-        matrix = _indexed(self.to_plate(frame))
-        picture = cv2.warpPerspective(behind.picture, matrix, (width, height), flags=cv2.INTER_CUBIC)
-        known = cv2.warpPerspective(behind.known.astype(np.float32), matrix, (width, height)) > 0.99
-        return Behind(np.clip(picture, 0, 255), known, behind.noise)
+        return behind if self.corners is None else laid_on(behind, self.corners[frame], self.plate.size)
+
+
+def laid_on(behind: Behind, corners: Matrix, size: tuple[int, int]) -> Behind:
+    """The unrolled picture behind, of any size, as a plate of a size (width, height) shows it between a pane's corners (4, 2)."""
+    h, w = behind.known.shape
+    sheet = np.array([[0, 0], [w, 0], [w, h], [0, h]], np.float64)
+    matrix = _indexed(homographies(sheet, corners[None])[0])
+    picture = cv2.warpPerspective(behind.picture, matrix, size, flags=cv2.INTER_CUBIC)
+    known = cv2.warpPerspective(behind.known.astype(np.float32), matrix, size) > 0.99
+    return Behind(np.clip(picture, 0, 255), known, behind.noise)
 
 
 def _indexed(matrix: Matrix) -> Matrix:

@@ -3,21 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from typing import Any
 
 import cv2
 import numpy as np
 import shapely
-from numpy.typing import NDArray
 from pydantic import TypeAdapter
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from wiseglove.core.behind.difference import difference_matte
-from wiseglove.core.compositing.colour import to_eight_bits
 from wiseglove.core.review.holes import holes
 from wiseglove.core.review.matters import area_of
-from wiseglove.jobs.behind import ShotFrames, corners_of
+from wiseglove.jobs.behind import SeenFrames, corners_of
 from wiseglove.jobs.behind_files import MOST_FRAMES, Frames, Request, UnknownBehindError, View, behind_of
 from wiseglove.jobs.run import Outcome, Run
 from wiseglove.shot.evaluated import EvaluatedShot
@@ -75,14 +72,6 @@ def _of_pane(
             )  # fmt: skip
 
 
-class _Seen(ShotFrames):
-    """The plate as it is shown."""
-
-    def read(self, frame: int) -> NDArray[Any]:
-        """RGB, 8 bits (H, W, 3)."""
-        return to_eight_bits(super().read(frame))[..., :3]
-
-
 def work(run: Run) -> Outcome:
     """Look through all panes that are shown."""
     with run.database.transaction() as session:
@@ -91,7 +80,7 @@ def work(run: Run) -> Outcome:
     said: list[str] = []
     try:
         total = sum(shot.is_shown(p) for p in shot.panes) * (MOST_FRAMES + FRAMES)
-        found = holes_in(shot, pictures, _Seen(shot.plate, pictures, run, total), said.append)
+        found = holes_in(shot, pictures, SeenFrames(shot.plate, pictures, run, total), said.append)
     finally:
         pictures.close()
     open_, wide = (sum(h.what == what for h in found) for what in ("open", "wide"))

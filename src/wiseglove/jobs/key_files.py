@@ -132,8 +132,8 @@ def _save(target: Path, values: Picture) -> None:
     save_png(target, np.round(np.clip(values, 0, 1) * 65535).astype(np.uint16))
 
 
-def save_png(target: Path, pixels: NDArray[np.uint16]) -> None:
-    """Write 16-bit pixels (blue first where there are colours), whole or not at all."""
+def save_png(target: Path, pixels: NDArray[np.uint16] | NDArray[np.uint8]) -> None:
+    """Write 8- or 16-bit pixels (blue first where there are colours), whole or not at all."""
     part = target.with_name(target.name + ".part")
     part.write_bytes(cv2.imencode(".png", pixels, [cv2.IMWRITE_PNG_COMPRESSION, 1])[1].tobytes())
     part.replace(target)

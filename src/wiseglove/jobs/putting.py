@@ -12,6 +12,7 @@ from wiseglove.store.tables import JobRow
 
 QUEUES = {
     "take-in": "take-in", "deliver": "render", "solve": "solve", "behind": "solve", "holes": "solve", "mattes": "solve",
+    "differing": "solve",
 }  # fmt: skip
 """On which queue each kind of work waits, so that workers can be for some of it only."""
 MOST_HELPERS = 16

@@ -18,7 +18,7 @@ from sqlalchemy.exc import SQLAlchemyError
 from sqlalchemy.orm import Session
 
 from wiseglove.core.warm import warm_up
-from wiseglove.jobs import behind, deliver, holes, mattes, solve, take_in
+from wiseglove.jobs import behind, deliver, differing, holes, mattes, solve, take_in
 from wiseglove.jobs.abilities import abilities
 from wiseglove.jobs.putting import QUEUES
 from wiseglove.jobs.run import Failed, Work, execute
@@ -40,6 +40,7 @@ KINDS: dict[str, tuple[Work, Failed | None]] = {
     behind.KIND: (behind.work, None),
     holes.KIND: (holes.work, None),
     mattes.KIND: (mattes.work, None),
+    differing.KIND: (differing.work, None),
 }
 
 

@@ -18,6 +18,7 @@ from numpy.typing import NDArray
 
 from wiseglove.core.compositing.colour import Picture as Encoded
 from wiseglove.core.compositing.colour import decode, of_hex, to_working
+from wiseglove.core.compositing.cover_edges import own_share
 from wiseglove.core.keying.band import solved_in_band
 from wiseglove.core.keying.clean import clean
 from wiseglove.core.keying.enlarge import enlarged
@@ -28,6 +29,8 @@ from wiseglove.shot.subject import KeySettings, SpillSettings, Subject
 
 Picture = NDArray[np.float32]
 T = TypeVar("T")
+FAINT = 0.02
+"""Matte below which a pixel's own colour is not told any more."""
 HELD = 500_000_000
 """Bytes of prepared pictures that are kept for the next change of a setting."""
 
@@ -60,9 +63,14 @@ class Cut:
     """Its pixels for each pixel of the clip."""
     seconds_in_band: float = 0.0
     """How long its soft edge took, where that was solved from the picture's colours."""
+    carries: bool = False
+    """Whether its soft edge carries along what lies behind it in the plate: a matte from elsewhere, of the plate itself."""
 
     def colours(self, alpha: Matte, how: SpillSettings, behind: Picture | None = None) -> Picture:
         """Its colours (h, w, 3; linear, unpremultiplied) where its matte is as given."""
+        if self.carries and how.on:
+            own = own_share(self.picture, alpha)
+            return np.asarray(own / np.maximum(alpha, FAINT)[..., None], np.float32)
         if self.backing is None or self.keyer is None or not how.on:
             return self.picture
         colour = None
@@ -149,7 +157,8 @@ def cut(
         of = (clips.exact, media, number, whole.shape, part, zlib.crc32(alpha.tobytes()))
         band = _kept(_bands, of, partial(_solved, picture, alpha))
         alpha, seconds = band.matte, band.seconds
-    return Cut(picture, clean(alpha, which.clean_up.steps.at(scale)), backing, keyer, part, scale, seconds)
+    carries = which.clip is None and settings.matte is not None
+    return Cut(picture, clean(alpha, which.clean_up.steps.at(scale)), backing, keyer, part, scale, seconds, carries)
 
 
 def _bare(clips: Clips, media: str, like: Encoded) -> Encoded:

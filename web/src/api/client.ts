@@ -61,6 +61,7 @@ export type Preview = Schemas["Preview"];
 export type SessionState = Schemas["SessionState"];
 export type HolesState = Schemas["HolesState"];
 export type Starters = Schemas["Starters"];
+export type Differs = Schemas["Differs"];
 export type Version = Schemas["Version"];
 export type Note = Schemas["Note"];
 export type TimeSpent = Schemas["Time"];

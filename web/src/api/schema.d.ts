@@ -755,6 +755,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/differing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Keep Differing
+         * @description Have what differs on some frames stay in front, as a matte or as a cover's outlines; it comes as one edit.
+         */
+        post: operations["keep_differing"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/differing/{frame}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Differing
+         * @description What differs from the clean picture of a pane, or of the whole plate, on a frame.
+         */
+        get: operations["read_differing"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/doubts": {
         parameters: {
             query?: never;
@@ -1886,6 +1926,8 @@ export interface components {
         /**
          * AddSubject
          * @description A subject in front of all panes and behind all covers: of the plate, or of another clip.
+         *
+         *     matte: a clip whose brightness is its matte, by the plate's frames, instead of a key.
          */
         AddSubject: {
             /** Clip */
@@ -1894,6 +1936,8 @@ export interface components {
             frame: number;
             /** Id */
             id?: string | null;
+            /** Matte */
+            matte?: string | null;
             /** Name */
             name?: string | null;
             /** Pane */
@@ -2585,6 +2629,38 @@ export interface components {
                 number,
                 number
             ];
+        };
+        /**
+         * DifferingRequest
+         * @description Of which pane (None: the whole plate), on which frames, and as what it is kept.
+         */
+        DifferingRequest: {
+            /**
+             * Form
+             * @default matte
+             * @enum {string}
+             */
+            form?: "matte" | "outlines";
+            /** Frames */
+            frames: number[];
+            /** Pane */
+            pane?: string | null;
+        };
+        /**
+         * Differs
+         * @description What would stay in front on a frame: its borders as closed lines, x and y in turn, and its share of what is looked at.
+         */
+        Differs: {
+            /** Borders */
+            borders: number[][];
+            /** Frame */
+            frame: number;
+            /** Share */
+            share: number;
+            /** Unknown */
+            unknown: number;
+            /** Words */
+            words: string;
         };
         /**
          * Doubt
@@ -9158,6 +9234,86 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Preview"];
+                };
+            };
+            /** @description A problem (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    keep_differing: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "form": "matte",
+                 *       "frames": [
+                 *         1001,
+                 *         1002,
+                 *         1003
+                 *       ],
+                 *       "pane": null
+                 *     }
+                 */
+                "application/json": components["schemas"]["DifferingRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+            /** @description A problem (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    read_differing: {
+        parameters: {
+            query?: {
+                pane?: string | null;
+            };
+            header?: never;
+            path: {
+                shot_id: string;
+                frame: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Differs"];
                 };
             };
             /** @description A problem (RFC 9457) */

@@ -1,3 +1,4 @@
+import { keepDiffering } from "./differing";
 import { add } from "./drawn";
 import { api, data, say, type Proposed, type Thinning } from "../api/client";
 import { count, pointOf, PointRow, shapeFrom, type Shape } from "../shapes/shape";
@@ -188,6 +189,7 @@ export async function keepProposal() {
   if (starting) return keepStarters();
   if (fitting) return add({ points: fitting.points, kinds: fitting.kinds });
   if (!proposal) return;
+  if (proposal.kind === "differing") return keepDiffering("matte");
   if (proposal.kind === "thin") {
     const done = await send({ type: "thin-out", outline: proposal.element, tolerance: proposal.tolerance! });
     return void (done && setBench({ proposal: null }));
@@ -208,10 +210,10 @@ export function dropProposal() {
   setBench({ proposal: null, fitting: null, starting: null });
 }
 
-/** Leave this frame out of what is carried on, or take it in again. */
+/** Leave this frame out of what is proposed over several, or take it in again. */
 export function turnFrame(frame: number) {
   const { proposal } = bench();
-  if (!proposal || proposal.kind !== "carry") return;
+  if (proposal?.kind !== "carry" && proposal?.kind !== "differing") return;
   const kept = new Set(proposal.kept);
   if (!kept.delete(frame)) kept.add(frame);
   setBench({ proposal: { ...proposal, kept } });

@@ -20,6 +20,7 @@ import { SitInRows } from "./SitInRows";
 import { EaseRow, KeyRow } from "./KeyRows";
 import { OutlineDetails } from "./OutlineDetails";
 import { RideRow } from "./RideRow";
+import { HoldOutDiffering } from "./clips";
 import { Heading, Row } from "./Row";
 import { Scopes } from "./Scopes";
 import { ScreenRows } from "./ScreenRows";
@@ -260,6 +261,7 @@ function PaneDetails({ b, pane }: { b: Settled; pane: Pane }) {
         >
           Hold out by colour
         </Button>
+        <HoldOutDiffering shot={b.shot!.id} pane={pane.id} label="Hold out by difference" />
       </Row>
       <KeyRow b={b} element={pane.id} />
       <EaseRow b={b} element={pane.id} />

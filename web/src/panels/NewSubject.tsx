@@ -4,7 +4,7 @@ import { api, data, type ClipCard } from "../api/client";
 import { Button } from "../ui/Button";
 import { Select } from "../ui/Select";
 import { bench } from "../state/bench";
-import { clipLabel, TakeIn, useClips } from "./clips";
+import { clipLabel, HoldOutDiffering, TakeIn, useClips } from "./clips";
 import { Row } from "./Row";
 import { make } from "../commands/send";
 import { Settled } from "../state/types";
@@ -38,6 +38,7 @@ export function NewSubject({ b }: { b: Settled }) {
       <Button small title="Drag over the plate's backing  (Y)" onClick={() => takeTool("sample")}>
         Key the plate
       </Button>
+      <HoldOutDiffering shot={shot} pane={null} label="What passes" />
       <TakeIn shot={shot} label="Clip to key …" testId="subject-files" onTaken={taken} />
       {others.length > 0 && (
         <Select

@@ -1,13 +1,13 @@
 import { useQuery } from "@tanstack/react-query";
-import { useCallback, useRef, useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import { toast } from "sonner";
 
 import { api, data, listed, say, type ClipCard, type Intake, type Job } from "../api/client";
-import { useNotice, type Notice } from "../api/events";
 import { upload } from "../api/upload";
+import { proposeDiffering } from "../commands/differing";
 import { Button } from "../ui/Button";
 import { Progress } from "../ui/Progress";
-import { useJobs } from "./JobLine";
+import { goingOn, useJobs } from "./JobLine";
 
 /** The clips that belong to a shot besides its plate. */
 export function useClips(shot: string) {
@@ -32,19 +32,16 @@ function useEnd(
   setExpected: (expected: null) => void,
   onDone?: (clip: string) => void,
 ) {
-  useNotice(
-    useCallback(
-      (notice: Notice) => {
-        if (notice.topic !== "job" || expected === null || notice[by] !== expected) return;
-        if (notice.state === "queued" || notice.state === "running") return;
-        setExpected(null);
-        // A clean picture's message says how much of it is known; a clip that was taken in speaks for itself.
-        if (by === "id" || notice.state !== "done") toast(notice.message);
-        if (notice.state === "done") onDone?.(String(notice.result?.clip));
-      },
-      [by, expected, setExpected, onDone],
-    ),
-  );
+  // From the list and not from the notice itself: that one may come while nobody listens, or not at all.
+  const { data: jobs } = useJobs();
+  const ended = expected === null ? undefined : jobs?.find((job) => job[by] === expected && !goingOn(job));
+  useEffect(() => {
+    if (!ended) return;
+    setExpected(null);
+    // A clean picture's message says how much of it is known; a clip that was taken in speaks for itself.
+    if (by === "id" || ended.state !== "done") toast(ended.message);
+    if (ended.state === "done") onDone?.(String(ended.result?.clip));
+  }, [by, ended, setExpected, onDone]);
 }
 
 /** A button that takes in a still or clip for a shot; `onTaken` gets its id once it is decoded. */
@@ -116,10 +113,35 @@ export function TakeIn(props: {
   );
 }
 
-/** Whether a clean plate was made of a shot. */
-export function useCleanPlate(shot: string): boolean {
+/** Whether the clean picture of a shot's plate, or of one of its panes, was made. */
+export function useCleanPlate(shot: string, pane: string | null = null): boolean {
   const jobs = useJobs(shot).data ?? [];
-  return jobs.some((job) => job.kind === "behind" && job.state === "done" && !job.result?.pane);
+  return jobs.some(
+    (job) => job.kind === "behind" && job.state === "done" && (job.result?.pane ?? null) === pane,
+  );
+}
+
+/** A button that proposes to hold out what differs from the clean picture, which is made first where it is not there. */
+export function HoldOutDiffering({
+  shot,
+  pane,
+  label,
+}: {
+  shot: string;
+  pane: string | null;
+  label: string;
+}) {
+  const known = useCleanPlate(shot, pane);
+  const title =
+    "What differs from the clean picture stays in front: shown on every frame, then kept or dropped";
+  const propose = () => proposeDiffering(pane);
+  if (!known)
+    return <MakeBehind shot={shot} pane={pane ?? undefined} label={label} title={title} onMade={propose} />;
+  return (
+    <Button small title={title} onClick={propose}>
+      {label}
+    </Button>
+  );
 }
 
 /** A button that has the clean picture made, of the plate or of a pane; `onMade` gets the clip that it became. */

@@ -56,6 +56,7 @@ function isReached(b: Has<"reach" | "range">, here: number, frame: number): bool
 
 /** Frames of what is proposed: rings where a key would be; a ring that is clicked is left out or taken in. */
 export function ProposedMarks({ proposal, scale }: { proposal: Proposal; scale: Scale }) {
+  if (proposal.kind === "differing") return <KeptFrames kept={proposal.kept} scale={scale} />;
   const frames = proposal.kind === "thin" ? [...proposal.kept] : Object.keys(proposal.shapes).map(Number);
   return frames.map((frame) => (
     <button
@@ -74,6 +75,27 @@ export function ProposedMarks({ proposal, scale }: { proposal: Proposal; scale: 
       }}
     />
   ));
+}
+
+/** Frames that are proposed at every one: a band along those that are kept. */
+function KeptFrames({ kept, scale }: { kept: ReadonlySet<number>; scale: Scale }) {
+  let path = "";
+  for (const run of runsOf(kept)) path += `M${edgeX(scale, run[0])} 11H${edgeX(scale, run[1] + 1)}`;
+  return (
+    <svg className="pointer-events-none absolute inset-0 size-full" data-testid="kept-frames" aria-hidden>
+      <path d={path} className="stroke-teal/35" strokeWidth={16} />
+    </svg>
+  );
+}
+
+function runsOf(frames: ReadonlySet<number>): [number, number][] {
+  const runs: [number, number][] = [];
+  for (const frame of [...frames].sort((a, b) => a - b)) {
+    const last = runs.at(-1);
+    if (last && last[1] === frame - 1) last[1] = frame;
+    else runs.push([frame, frame]);
+  }
+  return runs;
 }
 
 /** Fades at both ends, as slopes of the hem. */

@@ -1,5 +1,6 @@
 import type { ReactNode } from "react";
 
+import { DifferingChoices } from "./Differing";
 import { Button } from "../ui/Button";
 import { useBench } from "../state/bench";
 import { dropProposal, keepProposal, proposeThinning, turnFrame } from "../commands/proposals";
@@ -15,6 +16,12 @@ export function ProposalBar() {
   const frame = useBench((b) => b.frame);
   const starting = useBench((b) => b.starting);
   if (!proposal && !fitting && !starting) return <MissedBar />;
+  if (proposal?.kind === "differing")
+    return (
+      <Bar testId="proposal">
+        <DifferingChoices />
+      </Bar>
+    );
   const proposed = proposal && (proposal.shapes[frame] ?? null);
   return (
     <Bar testId="proposal">

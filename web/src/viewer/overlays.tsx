@@ -1,3 +1,4 @@
+import { DifferingMarks } from "./Differing";
 import { frameBox, onScreen, placeOf } from "./frame";
 import { pathOf, shapeFrom, type Shape, segmentPath } from "../shapes/shape";
 import { marksHere } from "../state/slices/review";
@@ -99,6 +100,7 @@ export function Proposed({ b, v }: { b: Bench; v: View }) {
     );
   }
   if (!b.proposal) return null;
+  if (b.proposal.kind === "differing") return <DifferingMarks place={place} />;
   const shape = b.proposal.shapes[b.frame];
   const { lost } = b.proposal;
   return (

@@ -81,6 +81,20 @@ def _differing(
     return empty, solid, shaded, strength
 
 
+def held_out(frame: Picture, behind: Behind, beyond: int) -> Picture:
+    """The same as what stays in front, (h, w), 0..1: `beyond` pixels outside of where the picture behind is known it goes on
+    as it is at the border, so that no rim of a pane is left open before what crosses it.
+    """
+    out = difference_matte(frame, behind)
+    left, top, width, height = cv2.boundingRect(behind.known.view(np.uint8))
+    if beyond and width * height > 0:
+        rows, columns = (slice(max(a - beyond, 0), a + n + beyond) for a, n in ((top, height), (left, width)))
+        known = np.ascontiguousarray(behind.known[rows, columns])
+        near = ~known & (_distance(~known) <= beyond)
+        out[rows, columns][near] = _from_nearest(out[rows, columns, None], known)[..., 0][near]
+    return out
+
+
 def difference_within(
     behind: Behind, frame: NDArray[np.uint8], box: tuple[int, int, int, int]
 ) -> tuple[Picture, NDArray[np.bool_]]:

@@ -8,7 +8,7 @@ they were put on, as far as a border tells.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, field
 
 import cv2
@@ -26,6 +26,8 @@ SMALLEST = 12.0
 """Square pixels below which a piece or a hole is taken for dirt."""
 DENSE = 720
 """Places along a border."""
+FARTHEST = 12
+"""Frames that may be missing between two on which a thing is the same one."""
 OVERLAP = 0.15
 """Share of the smaller of two areas that must be common for them to be the same thing."""
 
@@ -76,15 +78,17 @@ def _smoothed(line: Array) -> Array:
 def traced(
     frames: Iterable[int], read: Callable[[int], Matte], tolerance: float = 0.6, most: int = 12, points: int = 200
 ) -> list[Traced]:
-    """Outlines over frames (rising) from the mattes that `read` gives, (H, W) in 0..1.
+    """Outlines over frames (rising, some may be missing) from the mattes that `read` gives, (H, W) in 0..1.
 
     tolerance: px within which a border is fitted. most: things that are followed. points: of each, at most.
     """
     lines: list[tuple[bool, dict[int, Array], dict[int, float]]] = []
+    before: int | None = None
     for frame in frames:
         taken: set[int] = set()
+        before = before if before is not None and frame - before <= FARTHEST else None
         for border in borders(read(frame))[:most]:
-            best = _same(lines, border, frame, taken)
+            best = _same(lines, border, frame, before, taken)
             if best is None:
                 if len(lines) >= most:
                     continue
@@ -92,20 +96,35 @@ def traced(
                 best = len(lines) - 1
             taken.add(best)
             lines[best][1][frame], lines[best][2][frame] = border.line, border.area
+        before = frame
     return [Traced(hole, _consistent(by_frame, areas, tolerance, points)) for hole, by_frame, areas in lines]
 
 
 def _same(
-    lines: list[tuple[bool, dict[int, Array], dict[int, float]]], border: _Border, frame: int, taken: set[int]
+    lines: list[tuple[bool, dict[int, Array], dict[int, float]]],
+    border: _Border,
+    frame: int,
+    before: int | None,
+    taken: set[int],
 ) -> int | None:
     """Which of the things that were there on the frame before a border belongs to."""
     found = [
-        (_common(by_frame[frame - 1], border.line), i)
+        (max(_common(line, border.line) for line in _expected(by_frame, before, frame)), i)
         for i, (hole, by_frame, _) in enumerate(lines)
-        if hole == border.hole and i not in taken and frame - 1 in by_frame
+        if before is not None and hole == border.hole and i not in taken and before in by_frame
     ]
     best = max(found, default=(0.0, -1))
     return best[1] if best[0] >= OVERLAP else None
+
+
+def _expected(by_frame: dict[int, Array], before: int, frame: int) -> Iterator[Array]:
+    """Where a thing may be on a frame: where it was before, and where it would be had it gone on as it went."""
+    last = by_frame[before]
+    yield last
+    earlier = max((f for f in by_frame if before - FARTHEST <= f < before), default=None)
+    if earlier is not None:
+        way = (last.mean(0) - by_frame[earlier].mean(0)) / (before - earlier)
+        yield last + way * (frame - before)
 
 
 def _common(one: Array, other: Array) -> float:

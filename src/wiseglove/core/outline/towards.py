@@ -177,7 +177,7 @@ def _one_way(
     gone = False
     doubt: Array = np.zeros(1)
     for frame in frames:
-        if stop():
+        if frame not in follower.found and stop():
             return
         found = None if gone else follower.on(frame, picture_at)
         gone = gone or found is None

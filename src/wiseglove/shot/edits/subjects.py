@@ -30,7 +30,10 @@ def plate_corners(plate: Plate, width: float | None = None, height: float | None
 
 
 class AddSubject(Editing):
-    """A subject in front of all panes and behind all covers: of the plate, or of another clip."""
+    """A subject in front of all panes and behind all covers: of the plate, or of another clip.
+
+    matte: a clip whose brightness is its matte, by the plate's frames, instead of a key.
+    """
 
     type: Literal["add-subject"]
     frame: int
@@ -38,6 +41,7 @@ class AddSubject(Editing):
     size: tuple[int, int] | None = Field(default=None, strict=False)
     """The clip's width and height, for its first place."""
     sample: Sample | None = None
+    matte: MediaId | None = None
     pane: ElementId | None = None
     name: Name | None = None
     id: ElementId | None = None
@@ -53,7 +57,9 @@ class AddSubject(Editing):
             clip=self.clip,
             start=shot.plate.first if self.clip else None,
             keys=[PaneKey(frame=self.frame, corners=plate_corners(shot.plate, *(self.size or (None, None))))],
-            key=KeySettings(samples=[self.sample] if self.sample else []),
+            key=KeySettings(source="luma", matte=self.matte, low=0.0, high=1.0)
+            if self.matte
+            else KeySettings(samples=[self.sample] if self.sample else []),
             pane=self.pane,
             spill=SpillSettings(reach=REACH if self.pane else 0.0),
         )

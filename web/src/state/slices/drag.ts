@@ -31,7 +31,7 @@ export interface Fitting {
 
 /** Shapes that are shown before they are kept or dropped. */
 export interface Proposal {
-  kind: "snap" | "carry" | "thin";
+  kind: "snap" | "carry" | "thin" | "differing";
   element: string;
   shapes: Record<number, Shape>;
   sure: Record<number, number>;
