@@ -210,7 +210,7 @@ def test_it_is_kept_as_outlines_that_go_on_where_a_frame_is_left_out(
     job = held(client, work, screened, frames=kept, form="outlines")
     assert job["state"] == "done", job["message"]
     (cover,) = elements(client, screened, "cover")
-    assert cover["name"] == "What passes"
+    assert cover["name"] == "Passing"
     (outline,) = elements(client, screened, "outline")
     frames = [k["frame"] for k in outline["keys"]]
     assert 1005 not in frames

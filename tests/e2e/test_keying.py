@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -228,3 +229,43 @@ def test_a_clip_is_put_over_the_plate_keyed_and_moved(open_shot: Open, footage: 
         bench.press("Enter")
     assert subject(bench)["start"] == 1003
     expect(page.get_by_label("Details")).to_contain_text("The clip has pictures for frames 1003 to")
+
+
+def test_what_differs_from_the_clean_pane_is_held_out_on_the_frames_that_are_kept(open_shot: Open) -> None:
+    bench = open_shot()
+    page = bench.page
+    page.get_by_test_id("card-Panel screen").click()
+    bench.frame(1045)
+    before = bench.shot["revision"]
+    page.get_by_role("button", name="Hold out by difference").click()  # the clean pane is made first
+    bar = page.get_by_test_id("proposal")
+    expect(bar).to_contain_text("of Panel screen is covered here", timeout=180_000)
+    expect(page.get_by_test_id("differing").locator("path").first).to_have_attribute("d", re.compile("M.+Z"))
+    assert bench.shot["revision"] == before  # nothing is changed by looking at it
+    bench.press("a")
+    bar.get_by_role("button", name="Not before").click()
+    bench.press("d", "d", "d")
+    bar.get_by_role("button", name="Not after").click()
+    bench.press("a")
+    bar.get_by_role("button", name="Leave out 1046").click()
+    expect(bar).to_contain_text("3 of 100 frames")
+    bench.press("Enter")
+    bench.last_done("Made Holdout")
+    expect(page.get_by_test_id("card-Holdout")).to_be_visible()
+    (made,) = bench.elements("subject")
+    assert made["key"]["matte"]
+    for cover in bench.elements("cover"):
+        page.get_by_test_id(f"card-{cover['name']}").get_by_role("button", name="Hide").click()
+    bench.press("2")
+    bench.settled()
+    hand, bare = (800.0, 400.0), (480.0, 300.0)
+    bench.frame(1045)
+    bench.settled()
+    assert [bench.pixel(*hand)[0], bench.pixel(*bare)[0]] == [255, 0]
+    bench.frame(1046)  # left out
+    bench.settled()
+    assert bench.pixel(*hand)[0] == 0
+    for _ in range(bench.shot["revision"] - before):
+        with bench.one_change():
+            bench.press("Control+z")
+    assert bench.elements("subject") == []

@@ -13,7 +13,11 @@ createRoot(document.getElementById("root")!).render(
   <StrictMode>
     <QueryClientProvider client={queries}>
       <App />
-      <Toaster position="bottom-center" toastOptions={{ className: "wg-toast", duration: 7000 }} />
+      <Toaster
+        position="bottom-center"
+        offset={{ bottom: "var(--below-picture, 24px)" }}
+        toastOptions={{ className: "wg-toast", duration: 7000 }}
+      />
     </QueryClientProvider>
   </StrictMode>,
 );

@@ -17,7 +17,7 @@ from wiseglove.api.context import Context, Ctx
 from wiseglove.api.pictures import load_shot
 from wiseglove.api.schemas import Answer
 from wiseglove.core.behind.clean import Behind
-from wiseglove.core.behind.difference import difference_within
+from wiseglove.core.behind.difference import as_noisy_as, difference_within
 from wiseglove.core.geometry.bezier import Points
 from wiseglove.core.geometry.fitting import LONGEST, TooManyPointsError, fit_sparsely
 from wiseglove.core.outline.normals import normals_at
@@ -216,8 +216,10 @@ def covered_by(context: Context, shot: EvaluatedShot) -> Covered | None:
     with context.database.transaction() as session:
         made = newest(session, shot.id)
     behind = None if made is None else clean_picture_of(context, made)
-    whole = behind is not None and behind.known.shape == (shot.plate.height, shot.plate.width)
-    return partial(difference_within, behind) if behind is not None and whole else None
+    if behind is None or behind.known.shape != (shot.plate.height, shot.plate.width):
+        return None
+    first = plate_picture(context, shot, shot.plate.first).astype(np.float32)
+    return partial(difference_within, as_noisy_as(first, behind))
 
 
 @cached(LRUCache(3), key=lambda context, made: made, lock=Lock())

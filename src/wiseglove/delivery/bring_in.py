@@ -151,13 +151,14 @@ def _layers(called: str, layers: list[Layer], name: str | None) -> tuple[BringIn
     return BringIn(called=called, covers=came), told
 
 
-def _shape(each: Curve) -> Shape:
+def _shape(each: Curve, timed: bool = False) -> Shape:
+    """timed: whether a shape with one frame only is there on that one and not all along."""
     there = each.strength > 0
     frames = each.frames[there] if there.any() else each.frames
     shapes = each.points[there] if there.any() else each.points
     kept = _needed(frames.astype(np.float64), shapes)
     hard = np.concatenate([shapes, np.zeros((*shapes.shape[:2], 2))], axis=2)
-    lasts = len(frames) > 1
+    lasts = timed or len(frames) > 1
     return Shape(
         mode=each.mode,
         kinds=["free"] * shapes.shape[1],
@@ -222,10 +223,12 @@ def mattes_of(
     mattes: Mattes,
     said: Callable[[int, int], None] = lambda done, all_: None,
     only: Collection[int] | None = None,
+    least: int = 1,
 ) -> tuple[BringIn, list[str]]:
     """The edit that makes mattes a cover, and a line of it. They go by the plate's numbers, or else from its first frame on.
 
-    said: called with frames done and all of them. only: the frames that count, between which it changes evenly. Raises UnreadableError for another size, or where nothing is white.
+    said: called with frames done and all of them. only: the frames that count, between which it changes evenly.
+    least: frames on which something has to be there to be no dirt. Raises UnreadableError for another size, or where nothing is white.
     """
     plate = shot.plate
     check_size(mattes.size, plate)
@@ -239,16 +242,16 @@ def mattes_of(
             return np.asarray(picture, np.float32)
         return np.ascontiguousarray(picture[..., 3] if picture.shape[2] == 4 else picture[..., :3].mean(2))
 
-    return _of_mattes(mattes.called, mattes.title.strip()[:80] or "Matte", frames, read)
+    return _of_mattes(mattes.called, mattes.title.strip()[:80] or "Matte", frames, read, least)
 
 
 def _of_mattes(
-    called: str, title: str, frames: list[int], read: Callable[[int], NDArray[np.float32]]
+    called: str, title: str, frames: list[int], read: Callable[[int], NDArray[np.float32]], least: int = 1
 ) -> tuple[BringIn, list[str]]:
-    found = traced(frames, read)
+    found = traced(frames, read, least=least)
     if not found:
         raise UnreadableError(f"Nothing is white in {called}, so there is no outline. Nothing was brought in.")
-    came = Came(name=title, outlines=[_shape(_curve(t.hole, t.shapes)) for t in found])
+    came = Came(name=title, outlines=[_shape(_curve(t.hole, t.shapes), len(frames) > 1) for t in found])
     keys = sum(len(s.keys) for s in came.outlines)
     return BringIn(called=called, covers=[came]), [f"{title}: {len(found)} outlines from mattes, {keys} keys"]
 

@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wiseglove.core.behind.clean import FEWEST, Behind, clean_picture
-from wiseglove.core.behind.difference import difference_matte
+from wiseglove.core.behind.difference import held_out
 from wiseglove.core.motion.path import homographies
 from wiseglove.core.motion.regions import filled
 from wiseglove.core.motion.solve import is_cut
@@ -109,8 +109,7 @@ class View:
 
     def read(self, frame: int) -> Picture:
         """The plate's frame, (h, w, 3), 0..255."""
-        pixels = to_float(self.plate.read(frame))
-        return pixels[..., :3] if pixels.shape[2] >= 3 else np.repeat(pixels[..., :1], 3, axis=2)
+        return in_colours(self.plate.read(frame))
 
     def to_plate(self, frame: int) -> Matrix:
         """From the view's pixels (corners of the first at 0, 0) to the plate's, (3, 3)."""
@@ -145,6 +144,12 @@ def laid_on(behind: Behind, corners: Matrix, size: tuple[int, int]) -> Behind:
     picture = cv2.warpPerspective(behind.picture, matrix, size, flags=cv2.INTER_CUBIC)
     known = cv2.warpPerspective(behind.known.astype(np.float32), matrix, size) > 0.99
     return Behind(np.clip(picture, 0, 255), known, behind.noise)
+
+
+def in_colours(pixels: NDArray[Any]) -> Picture:
+    """Pixels of any kind as (h, w, 3), 0..255."""
+    found = to_float(pixels)
+    return found[..., :3] if found.shape[2] >= 3 else np.repeat(found[..., :1], 3, axis=2)
 
 
 def _indexed(matrix: Matrix) -> Matrix:
@@ -238,7 +243,7 @@ def differences(view: View, behind: Behind, within: Matrix | None, out: Path, re
     out.mkdir(exist_ok=True)
 
     def one(frame: int) -> None:
-        alpha = difference_matte(view.read(frame), view.laid(behind, frame)) * allowed
+        alpha = held_out(view.read(frame), view.laid(behind, frame), 0) * allowed
         save_png(out / f"matte.{frame:04d}.png", np.round(np.clip(alpha, 0, 1) * 65535).astype(np.uint16))
 
     each(one, view.frames)

@@ -14,12 +14,12 @@ from numpy.typing import NDArray
 from pydantic import BaseModel, Field, FiniteFloat, ValidationError
 
 from wiseglove.core.behind.clean import Behind
-from wiseglove.core.behind.difference import difference_within
+from wiseglove.core.behind.difference import as_noisy_as, difference_within
 from wiseglove.core.geometry.bezier import Points
 from wiseglove.core.outline.towards import Delivered, carry_range
 from wiseglove.core.parallel import workers
 from wiseglove.jobs.behind_files import Request as BehindRequest
-from wiseglove.jobs.behind_files import UnknownBehindError, View, behind_of, read_behind
+from wiseglove.jobs.behind_files import UnknownBehindError, View, behind_of, in_colours, read_behind
 from wiseglove.jobs.solve_files import WrongUseError
 from wiseglove.media.plate import PlateFiles, to_float
 
@@ -88,7 +88,8 @@ def _behind(request: Request, report: Callable[[str], None]) -> Behind | None:
     if request.behind == "none":
         return None
     if request.behind != "auto":
-        return read_behind(Path(request.behind), PlateFiles(request.plate).size)
+        plate = PlateFiles(request.plate)
+        return as_noisy_as(in_colours(plate.read(plate.first)), read_behind(Path(request.behind), plate.size))
     try:
         return behind_of(View(BehindRequest(request.plate)), report)
     except UnknownBehindError as error:

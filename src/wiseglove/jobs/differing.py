@@ -40,6 +40,8 @@ KIND = "differing"
 Form = Literal["matte", "outlines"]
 BEYOND = 4
 """Pixels outside a pane on which what crosses its border goes on, for the pane's soft border."""
+LASTING = 4
+"""Frames on which something differs at least to get an outline: what flickers is dirt."""
 ROUND = 16
 """Frames that are worked out before the next progress."""
 Matte = NDArray[np.float32]
@@ -113,11 +115,15 @@ def work(run: Run) -> Outcome:
     if not held:
         shutil.rmtree(folder, ignore_errors=True)
         raise EditError("On no frame that is kept anything differs from the clean picture. Nothing was changed.")
-    name = f"What covers {told.pane.name}" if told.pane else "What passes"
+    name = "Holdout" if told.pane else "Passing"
     where = f"on {held} of {plate.count} frames"
     if form == "matte":
         return _as_matte(run, told, source, folder / "clip", (name, where))
     return _as_outlines(run, told, source, frames, (name, where))
+
+
+def _what(told: Differing) -> str:
+    return f"What covers {told.pane.name}" if told.pane else "What passes"
 
 
 def _path(source: Path, plate_first: int, frame: int) -> Path:
@@ -168,7 +174,7 @@ def _as_matte(run: Run, told: Differing, source: Path, target: Path, said: tuple
         return belongs(session, str(run.shot), clip_id) | _applied(session, run, edit)
 
     return Outcome(
-        f"{name} stays in front {where}, as a matte. Undo takes it back.", {}, settle,
+        f"{_what(told)} stays in front {where}, as a matte. Undo takes it back.", {}, settle,
         lambda: shutil.rmtree(target.parent, ignore_errors=True),
     )  # fmt: skip
 
@@ -184,11 +190,11 @@ def _as_outlines(run: Run, told: Differing, source: Path, frames: list[int], sai
 
     mattes = Mattes(name, name, plate.first, plate.count, (plate.width, plate.height), read)
     try:
-        edit, _ = mattes_of(told.shot, mattes, run.progress, frames)
+        edit, _ = mattes_of(told.shot, mattes, run.progress, frames, min(LASTING, len(frames)))
     finally:
         shutil.rmtree(source.parent, ignore_errors=True)
     outlines = sum(len(c.outlines) for c in edit.covers)
-    words = f"{name} stays in front {where}, as {outlines} outline{'s' * (outlines > 1)}. Undo takes it back."
+    words = f"{_what(told)} stays in front {where}, as {outlines} outline{'s' * (outlines > 1)}. Undo takes it back."
     return Outcome(words, {}, lambda session: _applied(session, run, cast(Edit, edit)))
 
 

@@ -80,6 +80,9 @@ export function Workbench({ id }: { id: string }) {
   const carriers = useBench(doubtful);
   useEffect(() => void loadDoubts(), [carriers]);
 
+  const picture = useRef<HTMLElement>(null);
+  useEffect(() => (loaded && picture.current ? keepMessagesAbove(picture.current) : undefined), [loaded]);
+
   if (query.error)
     return (
       <main className="mx-auto max-w-lg p-10">
@@ -93,7 +96,7 @@ export function Workbench({ id }: { id: string }) {
       <TopBar />
       <div className="grid min-h-0" style={{ gridTemplateColumns: `52px minmax(0,1fr) ${sides ?? 296}px` }}>
         <ToolRail />
-        <section className="flex min-h-0 min-w-0 flex-col" aria-label="Viewer">
+        <section ref={picture} className="flex min-h-0 min-w-0 flex-col" aria-label="Viewer">
           <Viewer shot={id} />
           <LookBar />
         </section>
@@ -131,4 +134,20 @@ function Reviewing() {
   const active = useBench((b) => b.active);
   useEffect(() => markFrame(), [shot, revision, frame, active]);
   return null;
+}
+
+const LOOK_BAR = 44;
+
+/** Messages lie over the foot of the picture, never over the strip or what is beside it. */
+function keepMessagesAbove(viewer: HTMLElement): () => void {
+  const root = document.documentElement;
+  const watch = new ResizeObserver(() => {
+    const below = window.innerHeight - viewer.getBoundingClientRect().bottom;
+    root.style.setProperty("--below-picture", `${Math.round(below) + LOOK_BAR}px`);
+  });
+  watch.observe(viewer);
+  return () => {
+    watch.disconnect();
+    root.style.removeProperty("--below-picture");
+  };
 }

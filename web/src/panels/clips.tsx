@@ -132,15 +132,17 @@ export function HoldOutDiffering({
   label: string;
 }) {
   const known = useCleanPlate(shot, pane);
-  const title =
-    "What differs from the clean picture stays in front: shown on every frame, then kept or dropped";
   const propose = () => proposeDiffering(pane);
-  if (!known)
-    return <MakeBehind shot={shot} pane={pane ?? undefined} label={label} title={title} onMade={propose} />;
+  // One button all along: it must be there still when what it ordered has come.
   return (
-    <Button small title={title} onClick={propose}>
-      {label}
-    </Button>
+    <MakeBehind
+      shot={shot}
+      pane={pane ?? undefined}
+      label={label}
+      title="What differs from the clean picture stays in front: shown on every frame, then kept or dropped"
+      onMade={propose}
+      instead={known ? propose : undefined}
+    />
   );
 }
 
@@ -151,8 +153,10 @@ export function MakeBehind(props: {
   label: string;
   title: string;
   onMade?: (clip: string) => void;
+  /** What is done instead, where it is there already. */
+  instead?: () => void;
 }) {
-  const { shot, pane, label, title, onMade } = props;
+  const { shot, pane, label, title, onMade, instead } = props;
   const [expected, setExpected] = useState<string | null>(null);
   useEnd("id", expected, setExpected, onMade);
   const make = async () => {
@@ -169,7 +173,12 @@ export function MakeBehind(props: {
     }
   };
   return (
-    <Button small disabled={expected !== null} title={title} onClick={() => void make()}>
+    <Button
+      small
+      disabled={expected !== null}
+      title={title}
+      onClick={() => (instead ? instead() : void make())}
+    >
       {expected !== null ? "Making it …" : label}
     </Button>
   );

@@ -113,12 +113,16 @@ def clean_picture(frames: Pixels, seen: NDArray[np.bool_] | None = None) -> Behi
 
 
 def _noise(frames: Pixels, picture: Picture, seen: NDArray[np.bool_]) -> float:
-    """Standard deviation of frames (T, h, w, 3) about a picture, by the lowest quarter of what they differ by.
+    """Standard deviation of frames (T, h, w, 3) about a picture."""
+    return noise_by(np.abs(frames[:, ::4, ::4].astype(np.float32) - picture[::4, ::4])[seen[:, ::4, ::4]])
+
+
+def noise_by(off: Picture) -> float:
+    """Standard deviation of noise about a picture behind, by the lowest quarter of what is off from it, of any shape.
 
     That quarter is the picture's own as long as what passes covers less than about two thirds of it all; for normal noise it
     ends at 0.319 standard deviations (table of the normal distribution).
     """
-    off = np.abs(frames[:, ::4, ::4].astype(np.float32) - picture[::4, ::4])[seen[:, ::4, ::4]]
     return max(float(np.quantile(off, 0.25)) / 0.319, LEAST_NOISE) if off.size else LEAST_NOISE
 
 

@@ -7,10 +7,12 @@ import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
-from wiseglove.core.behind.clean import Behind, light_of
+from wiseglove.core.behind.clean import Behind, light_of, noise_by
 from wiseglove.core.parallel import rows_at_once
 
 Picture = NDArray[np.float32]
+MOST_NOISE = 4.0
+"""Levels of noise that are believed at most: else it is what covers most of it."""
 SURE, NONE = 4.0, 2.0
 """Times the noise from which a neighbourhood surely differs, and up to which it does not."""
 LOOSE = 0.35
@@ -81,11 +83,18 @@ def _differing(
     return empty, solid, shaded, strength
 
 
+def as_noisy_as(frame: Picture, behind: Behind) -> Behind:
+    """The picture behind with the noise of a frame (h, w, 3) of it, instead of its own: a shadow's colour is told by that."""
+    known = behind.known
+    apart = np.abs(frame - behind.picture * light_of(frame, behind.picture, known))[known]
+    return Behind(behind.picture, known, min(noise_by(apart), MOST_NOISE))
+
+
 def held_out(frame: Picture, behind: Behind, beyond: int) -> Picture:
-    """The same as what stays in front, (h, w), 0..1: `beyond` pixels outside of where the picture behind is known it goes on
+    """The same as what stays in front, by the noise that the frame has, (h, w), 0..1: `beyond` pixels outside of where the picture behind is known it goes on
     as it is at the border, so that no rim of a pane is left open before what crosses it.
     """
-    out = difference_matte(frame, behind)
+    out = difference_matte(frame, as_noisy_as(frame, behind))
     left, top, width, height = cv2.boundingRect(behind.known.view(np.uint8))
     if beyond and width * height > 0:
         rows, columns = (slice(max(a - beyond, 0), a + n + beyond) for a, n in ((top, height), (left, width)))

@@ -76,11 +76,17 @@ def _smoothed(line: Array) -> Array:
 
 
 def traced(
-    frames: Iterable[int], read: Callable[[int], Matte], tolerance: float = 0.6, most: int = 12, points: int = 200
+    frames: Iterable[int],
+    read: Callable[[int], Matte],
+    tolerance: float = 0.6,
+    most: int = 12,
+    points: int = 200,
+    least: int = 1,
 ) -> list[Traced]:
     """Outlines over frames (rising, some may be missing) from the mattes that `read` gives, (H, W) in 0..1.
 
-    tolerance: px within which a border is fitted. most: things that are followed. points: of each, at most.
+    tolerance: px within which a border is fitted. most: things that are kept, by the area that they cover in all, and as many
+    of a frame are looked at. points: of each, at most. least: frames on which a thing has to be there.
     """
     lines: list[tuple[bool, dict[int, Array], dict[int, float]]] = []
     before: int | None = None
@@ -90,14 +96,14 @@ def traced(
         for border in borders(read(frame))[:most]:
             best = _same(lines, border, frame, before, taken)
             if best is None:
-                if len(lines) >= most:
-                    continue
                 lines.append((border.hole, {}, {}))
                 best = len(lines) - 1
             taken.add(best)
             lines[best][1][frame], lines[best][2][frame] = border.line, border.area
         before = frame
-    return [Traced(hole, _consistent(by_frame, areas, tolerance, points)) for hole, by_frame, areas in lines]
+    lasting = sorted((line for line in lines if len(line[1]) >= least), key=lambda line: -sum(line[2].values()))[:most]
+    lasting.sort(key=lambda line: line[0])  # what adds comes before what cuts
+    return [Traced(hole, _consistent(by_frame, areas, tolerance, points)) for hole, by_frame, areas in lasting]
 
 
 def _same(
