@@ -12,6 +12,7 @@ from pathlib import Path
 
 import av
 import numpy as np
+import OpenEXR
 import pytest
 from PIL import Image
 from playwright.sync_api import Page, expect
@@ -252,6 +253,20 @@ def test_a_still_is_given_to_a_pane_as_insert(open_shot: Open, tmp_path: Path) -
     bench.page.get_by_test_id("insert-files").set_input_files(str(media))
     expect(bench.page.get_by_text("r3", exact=False).first).to_be_visible(timeout=15_000)
     assert bench.elements("pane")[0]["insert"]["start"] == 1001
+    layers = {f"{name}{c}": np.full((48, 64), v, np.float32) for name, c, v in LAYERED}
+    header = {"compression": OpenEXR.ZIP_COMPRESSION, "type": OpenEXR.scanlineimage}
+    OpenEXR.File(header, layers).write(str(tmp_path / "lamps.exr"))
+    bench.page.get_by_test_id("insert-files").set_input_files(str(tmp_path / "lamps.exr"))
+    asked = bench.page.get_by_test_id("which-layer")
+    asked.get_by_role("button", name="Layer: Plain colours").click()
+    bench.page.get_by_role("option", name="lamp").click()
+    with bench.one_change():
+        asked.get_by_role("button", name="Take it in").click()
+    bench.settled()
+    assert np.abs(np.subtract(bench.pixel(500, 300), (188, 0, 0))).max() <= 8  # 0.5 of linear red, IEC 61966-2-1
+
+
+LAYERED = [("", c, 0.1) for c in "RGB"] + [("lamp.", "R", 0.5), ("lamp.", "G", 0.0), ("lamp.", "B", 0.0)]
 
 
 def test_the_clean_pane_is_made_from_all_frames_and_shown_in_the_pane(open_shot: Open) -> None:

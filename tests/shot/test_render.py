@@ -25,6 +25,7 @@ from wiseglove.shot.evaluated import EvaluatedShot
 from wiseglove.shot.keys import as_points
 from wiseglove.shot.pane import Insert, Piece
 from wiseglove.shot.render import FrameScene, Look
+from wiseglove.shot.scene import Manner
 
 FRAME = 1005
 LOOKS: list[Look] = ["plate", "matte", "cutout", "composite"]
@@ -86,6 +87,26 @@ def test_adding_is_a_union_and_not_a_sum() -> None:
     twice = after(shot, AddCover(type="add-cover", frame=1001, outline=draft()))
     one, two = look(shot, "matte") / 255, look(twice, "matte") / 255
     assert np.abs(two - (1 - (1 - one) ** 2)).max() < 2.5 / 255
+
+
+def test_alone_a_pane_leaves_the_other_panes_and_all_covers_out_and_a_cover_leaves_the_panes() -> None:
+    shot = shot_with_hand_and_pane()
+    cover, aside = shot.covers[0].id, ((108.0, 20.0), (126.0, 20.0), (126.0, 80.0), (108.0, 80.0))
+    shot = after(shot, AddPane(type="add-pane", frame=1001, corners=aside, name="Aside", id="aside"))
+
+    def alone(*things: str) -> np.ndarray:
+        scene = FrameScene(shot, FRAME, PlainPictures((1.0, 0.0, 0.0)), manner=Manner(only=frozenset(things)))
+        return scene.look("composite", scene.whole).astype(int)
+
+    plate, red = look(shot, "plate"), [255, 0, 0]
+    x, y, far = 30, 20, 117
+    assert alone(PANE)[y, x].tolist() == red
+    assert alone(PANE)[50, 60].tolist() == red  # where the cover held it out
+    assert (alone(PANE)[40, far] == plate[40, far]).all()
+    assert alone("aside")[40, far].tolist() == red
+    assert (alone("aside")[y, x] == plate[y, x]).all()
+    assert alone(cover)[y, x].tolist() == red
+    assert (alone(cover)[50, 60] == plate[50, 60]).all()
 
 
 def test_an_outline_cuts_and_limits() -> None:

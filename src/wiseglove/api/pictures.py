@@ -75,7 +75,7 @@ def scale_for(shot: Contents, size: Size) -> float:
 class Shown(BaseModel):
     """How a look is shown.
 
-    `only` names the covers that count, separated by commas; `style` is the matte's; `ground` is what a cut-out lies on,
+    `only` names the things that count, separated by commas (all panes where it names none); `style` is the matte's; `ground` is what a cut-out lies on,
     checks or a colour; `plate` and `insert` are colours that stand in for the plate, and for what panes show.
     """
 
@@ -88,10 +88,10 @@ class Shown(BaseModel):
     @property
     def manner(self) -> Manner:
         """As a scene wants it."""
-        covers = None if self.only is None else frozenset(self.only.split(","))
+        only = None if self.only is None else frozenset(self.only.split(","))
         ground = self.ground if self.ground in ("checks", "blurred", "picture") else f"#{self.ground}"
         plate, insert = (None if c is None else f"#{c}" for c in (self.plate, self.insert))
-        return Manner(covers, self.style, ground, plate, insert)
+        return Manner(only, self.style, ground, plate, insert)
 
     def name(self, look: str, size: Size) -> str:
         """By which pictures that are shown alike are known."""

@@ -46,7 +46,7 @@ class FrameScene:
         self.panes = PaneLayers(self.ground)
         self.sitting = Sitting(self.ground, self.covers, self.panes)
         self._things = list(map(shot.elements.get, shot.settings.depth))
-        self._layers = [t for t in self._things if isinstance(t, Pane | Subject) and t.shown]
+        self._layers = [t for t in self._things if isinstance(t, Pane | Subject) and self.ground.lays(t)]
 
     @property
     def whole(self) -> Box:

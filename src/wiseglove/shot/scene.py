@@ -41,7 +41,9 @@ class Pictures(Clips, Protocol):
 
 @dataclass(frozen=True)
 class Manner:
-    """How a look is shown: which covers count (None: all that are shown), the matte's style, the cut-out's ground.
+    """How a look is shown: which things count (None: all that are shown), the matte's style, the cut-out's ground.
+
+    Where no pane is among these, all panes count.
 
     plate, insert: a colour that stands in for the plate, or for what panes show; None for the thing itself.
     """
@@ -107,6 +109,17 @@ class Ground:
         if self.manner.only is None:
             return thing.id not in self.shot.mattes_of_subjects
         return thing.id in self.manner.only
+
+
+    @cached_property
+    def _panes_only(self) -> frozenset[str]:
+        return (self.manner.only or frozenset()) & {p.id for p in self.shot.panes}
+
+    def lays(self, thing: Pane | Subject) -> bool:
+        """Whether a composite lays a pane or a subject."""
+        if isinstance(thing, Subject):
+            return thing.shown and (self.manner.only is None or thing.id in self.manner.only)
+        return thing.shown and (not self._panes_only or thing.id in self._panes_only)
 
 
 def face_of(which: Pane) -> Face:

@@ -217,16 +217,14 @@ export const Card = memo(function Card(
           </p>
         </div>
       </div>
-      {thing.kind !== "pane" && (
-        <IconButton
-          label={solo ? "Solo off" : "Solo"}
-          pressed={solo}
-          className={`size-6 ${solo ? "" : "text-ink-soft opacity-0 group-hover/card:opacity-100 focus:opacity-100"}`}
-          onClick={() => turnSolo([thing.id])}
-        >
-          <Focus size={14} />
-        </IconButton>
-      )}
+      <IconButton
+        label={solo ? "Solo off" : "Solo"}
+        pressed={solo}
+        className={`size-6 ${solo ? "" : "text-ink-soft opacity-0 group-hover/card:opacity-100 focus:opacity-100"}`}
+        onClick={() => turnSolo([thing.id])}
+      >
+        <Focus size={14} />
+      </IconButton>
       <IconButton
         label={thing.shown === false ? "Show" : "Hide"}
         className={icon}

@@ -7,6 +7,7 @@ import { upload } from "../api/upload";
 import { proposeDiffering } from "../commands/differing";
 import { Button } from "../ui/Button";
 import { Progress } from "../ui/Progress";
+import { Select } from "../ui/Select";
 import { goingOn, useJobs } from "./JobLine";
 
 /** The clips that belong to a shot besides its plate. */
@@ -57,23 +58,36 @@ export function TakeIn(props: {
   const [sent, setSent] = useState<number | null>(null);
   const [expected, setExpected] = useState<string | null>(null);
   useEnd("intake", expected, setExpected, onTaken);
+  const [asked, setAsked] = useState<{ intake: Intake; layer: string } | null>(null);
   const take = async (files: File[]) => {
     if (files.length === 0) return;
     setSent(0);
     try {
       const intake = await upload(files, { purpose: "insert", shot }, setSent, new AbortController().signal);
-      const { name, first, rate_num, rate_den, pixel_aspect, layer, light, gaps } = intake.understood!;
+      const { gaps, layers, layer } = intake.understood!;
       if (gaps.length) toast("Some frames of this sequence are missing; the frame before each gap is held.");
-      setExpected(intake.id);
+      if (layers.length > 1) setAsked({ intake, layer: layer || layers[0]! });
+      else await accept(intake, layer);
+    } catch (error) {
+      say(error);
+    } finally {
+      setSent(null);
+    }
+  };
+  const accept = async (intake: Intake, layer: string) => {
+    const { name, first, rate_num, rate_den, pixel_aspect, light } = intake.understood!;
+    setAsked(null);
+    setExpected(intake.id);
+    try {
       await data<Intake>(
         api.POST("/api/intakes/{intake_id}/accept", {
           params: { path: { intake_id: intake.id } },
           body: {
             name: name.slice(0, 80) || "Insert",
-            first: first,
-            rate_num: rate_num,
-            rate_den: rate_den,
-            pixel_aspect: pixel_aspect,
+            first,
+            rate_num,
+            rate_den,
+            pixel_aspect,
             layer,
             light,
             hold_gaps: true,
@@ -83,10 +97,9 @@ export function TakeIn(props: {
     } catch (error) {
       setExpected(null);
       say(error);
-    } finally {
-      setSent(null);
     }
   };
+  if (asked) return <WhichLayer {...asked} pick={setAsked} take={accept} />;
   return (
     <span>
       <input
@@ -109,6 +122,34 @@ export function TakeIn(props: {
         {expected !== null ? "Decoding …" : label}
       </Button>
       {sent !== null && <Progress share={sent} label="Sending" />}
+    </span>
+  );
+}
+
+/** Asks which of several layers of a clip is shown, before it is decoded. */
+function WhichLayer(props: {
+  intake: Intake;
+  layer: string;
+  pick: (asked: { intake: Intake; layer: string } | null) => void;
+  take: (intake: Intake, layer: string) => Promise<void>;
+}) {
+  const { intake, layer, pick, take } = props;
+  const options = intake.understood!.layers.map((name) => ({ value: name, label: name || "Plain colours" }));
+  const drop = () => {
+    pick(null);
+    api.DELETE("/api/intakes/{intake_id}", { params: { path: { intake_id: intake.id } } }).catch(say);
+  };
+  return (
+    <span className="flex min-w-0 flex-1 flex-wrap items-center gap-1.5" data-testid="which-layer">
+      <span className="flex w-44">
+        <Select label="Layer" options={options} value={layer} onPick={(to) => pick({ intake, layer: to })} />
+      </span>
+      <Button small look="main" onClick={() => void take(intake, layer)}>
+        Take it in
+      </Button>
+      <Button small look="quiet" title="Nothing is taken in" onClick={drop}>
+        Drop
+      </Button>
     </span>
   );
 }

@@ -26,8 +26,14 @@ export function groupOf(b: Has<"shot">, cover: Cover | null): Group | null {
 /** Whether a thing, and the group that it is in, is shown, and no solo leaves it out. */
 export function isShown(b: Has<"shot" | "solo">, thing: Thing): boolean {
   if (thing.shown === false) return false;
-  if (thing.kind !== "cover") return thing.kind !== "subject" || b.solo.size === 0 || b.solo.has(thing.id);
+  if (thing.kind === "pane") return !panesAlone(b) || b.solo.has(thing.id);
+  if (thing.kind !== "cover") return b.solo.size === 0 || b.solo.has(thing.id);
   return groupOf(b, thing as Cover)?.shown !== false && (b.solo.size === 0 || b.solo.has(thing.id));
+}
+
+/** Whether a pane has solo, so that the others are left out; with covers alone all panes stay. */
+function panesAlone(b: Has<"shot" | "solo">): boolean {
+  return [...b.solo].some((id) => b.shot?.elements[id]?.kind === "pane");
 }
 
 /** What keeps a thing from being changed: itself or its group, by name; null where nothing does. */

@@ -52,11 +52,13 @@ export interface MannerOf {
 }
 
 export function mannerOf(b: Bench, look: Look): MannerOf {
-  const only = look === "composite" && b.solo.size === 0 ? null : counted(b);
+  const asked = look === "composite" && b.solo.size === 0 ? null : counted(b);
+  // A pane has no matte of its own: alone it leaves all others where they are.
+  const only = look === "composite" ? asked : asked?.filter((id) => !paneOf(b, id));
   const bare = (colour: string) => colour.replace("#", "");
   const { plate, insert } = b.standIns;
   return {
-    ...(only ? { only: only.join(",") } : {}),
+    ...(only?.length ? { only: only.join(",") } : {}),
     ...(look === "matte" && b.style !== "plain" ? { style: b.style } : {}),
     ...(look === "cutout" && b.ground !== "checks" ? { ground: bare(b.ground) } : {}),
     ...(look === "composite" && plate ? { plate: bare(plate) } : {}),
