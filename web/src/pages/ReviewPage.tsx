@@ -39,13 +39,25 @@ export function ReviewPage({ id, number }: { id: string; number: number }) {
         title={[version?.label, version?.name !== version?.label && version?.name].filter(Boolean).join(" ")}
         way={[{ href: `/shots/${id}`, name: called }]}
       />
-      <Player id={id} number={number} plate={state.data.plate} comment={version?.comment ?? ""} />
+      <Player
+        id={id}
+        number={number}
+        plate={state.data.plate}
+        crop={settings?.kind === "settings" ? (settings.crop ?? null) : null}
+        comment={version?.comment ?? ""}
+      />
     </div>
   );
 }
 
-function Player(props: { id: string; number: number; plate: ShotState["plate"]; comment: string }) {
-  const { id, number, plate, comment } = props;
+function Player(props: {
+  id: string;
+  number: number;
+  plate: ShotState["plate"];
+  crop: [number, number, number, number] | null;
+  comment: string;
+}) {
+  const { id, number, plate, crop, comment } = props;
   const [frame, setFrame] = useState(plate.first);
   const [look, setLook] = useState<Look>("composite");
   const [playing, setPlaying] = useState(false);
@@ -118,6 +130,14 @@ function Player(props: { id: string; number: number; plate: ShotState["plate"]; 
               viewBox={`0 0 ${plate.width} ${plate.height}`}
               preserveAspectRatio="none"
             >
+              {crop && (
+                <path
+                  data-testid="outside-crop"
+                  fillRule="evenodd"
+                  fill="rgb(12 16 17 / 0.62)"
+                  d={`M0 0H${plate.width}V${plate.height}H0ZM${crop[0]} ${crop[1]}V${crop[3]}H${crop[2]}V${crop[1]}Z`}
+                />
+              )}
               {notes.map((note, i) =>
                 note.frame === frame && note.x !== null && note.y !== null ? (
                   <NotePin
