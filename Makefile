@@ -21,7 +21,7 @@ test:            ## run all tests
 	@scripts/system.sh postgresql chromium libgomp1 ffmpeg libegl1 libgl1 libcairo2
 	@$(MAKE) --no-print-directory -j3 check footage matting
 	cd web && npm test --silent
-	$(BIN)/pytest -n 4 --dist loadfile --no-loadscope-reorder
+	$(BIN)/pytest -n 3 --dist loadfile --no-loadscope-reorder
 
 check: setup web/dist/index.html  ## form, types and layers (building the page checks its types)
 	$(BIN)/ruff check src tests benchmarks scripts

@@ -24,6 +24,7 @@ from benchmarks import (
     starting,
     taking_in,
     walking,
+    warping,
 )
 from benchmarks.table import show
 from wiseglove.core.warm import warm_up
@@ -43,6 +44,7 @@ show(
         *behind.run(),
         *keys.run(),
         *sitting.run(),
+        *warping.run(),
         *delivering.run(),
         *looking.run(),
         *starting.run(),

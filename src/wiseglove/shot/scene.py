@@ -110,7 +110,6 @@ class Ground:
             return thing.id not in self.shot.mattes_of_subjects
         return thing.id in self.manner.only
 
-
     @cached_property
     def _panes_only(self) -> frozenset[str]:
         return (self.manner.only or frozenset()) & {p.id for p in self.shot.panes}

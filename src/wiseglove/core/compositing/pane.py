@@ -20,7 +20,7 @@ from wiseglove.core.matte.combine import outline_matte
 from wiseglove.core.matte.coverage import Box, Matte, box_of
 
 Layer = NDArray[np.float32]
-PREVIEW, FINAL = 2, 4
+PREVIEW, FINAL = 2, 5
 """Samples per pixel and axis: for the viewer, and for what is delivered."""
 
 
@@ -168,8 +168,9 @@ def _as_laid(box: Box, seen: Layer, alpha: Matte) -> Laid:
     return Laid(box, np.asarray(seen, np.float32), alpha)
 
 
-ENOUGH = ((1.0, 2), (2.0, 3))
-"""Samples per pixel and axis that are within 45 dB of sixteen, on fine text, up to so many of the insert's pixels in one of ours."""
+ENOUGH = ((0.85, 2), (1.6, 3), (2.7, 4))
+"""Samples per pixel and axis that are within 45 dB of sixteen, on lines of thin text, up to so many of the insert's pixels in one of
+ours; beyond that it takes five (`benchmarks.warping`; before, on a coarser text, 3 seemed enough up to 2.0, and 4 beyond)."""
 
 
 def _enough(insert: Layer, steps: Steps) -> int:
