@@ -36,11 +36,12 @@ def test_one_press_makes_the_picture_sit_in_and_rows_go_on_and_off(open_shot: Op
     bench = with_pane(open_shot)
     page = bench.page
     page.get_by_role("button", name="Sit in", exact=True).last.click()
+    # It is said for some seconds only, so it is waited for first.
+    expect(page.get_by_text("Make the clean pane, then sit in again.")).to_be_visible(timeout=120_000)
     bench.last_done("Changed sitting in of Pane")
     sit = pane(bench)["sit"]
     assert sit["edges"]["on"] is True
     assert sit["grain"]["levels"], "the plate's grain is measured"
-    expect(page.get_by_text("Make the clean pane, then sit in again.")).to_be_visible()
     worn = page.get_by_test_id("sit-worn")
     worn.get_by_role("checkbox").click()
     bench.last_done("sitting in")
