@@ -35,7 +35,7 @@ check: setup web/dist/index.html  ## form, types and layers (building the page c
 	cd web && npm run --silent lint
 
 warm: .venv/.ready  ## compile the numeric loops, so that tests do not all do so at once
-	@$(BIN)/python -m wiseglove.core.warm
+	@$(BIN)/python -m wiseglove.shot.warm
 
 matting: .venv/.ready  # the same for a package that compiles itself, which takes minutes
 	@$(BIN)/python -c "import pymatting"
@@ -78,7 +78,7 @@ clean:  ## remove all that was made here: environment, build, database, footage
 	@$(INSTALL) -r requirements.lock
 	@$(INSTALL) --no-build-isolation -e .
 	@$(BIN)/pip check >/dev/null || $(BIN)/pip check
-	@$(BIN)/python -c "from wiseglove.core.warm import warm_up; warm_up()"
+	@$(BIN)/python -m wiseglove.shot.warm
 	@touch $@
 
 .venv/.tools: .venv/.ready requirements-dev.lock

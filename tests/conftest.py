@@ -9,8 +9,8 @@ from uuid import uuid4
 import hypothesis
 import pytest
 
-from wiseglove.core.warm import warm_up
 from wiseglove.settings import Settings
+from wiseglove.shot.warm import warm_up
 from wiseglove.store.cluster import Cluster, temporary_cluster
 from wiseglove.store.database import Database, migrate
 

@@ -44,10 +44,10 @@ from wiseglove.api import (
 from wiseglove.api.context import Context
 from wiseglove.api.described import describe
 from wiseglove.api.gate import Gate
-from wiseglove.core.warm import warm_up
 from wiseglove.jobs.putting import Queue
 from wiseglove.media.guarded import get_ready
 from wiseglove.settings import Settings, get_settings
+from wiseglove.shot.warm import warm_up
 from wiseglove.store import clips
 from wiseglove.store import deliveries as packages
 from wiseglove.store.database import Database

@@ -17,13 +17,13 @@ from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.exc import SQLAlchemyError
 from sqlalchemy.orm import Session
 
-from wiseglove.core.warm import warm_up
 from wiseglove.jobs import behind, deliver, differing, holes, mattes, solve, take_in
 from wiseglove.jobs.abilities import abilities
 from wiseglove.jobs.putting import QUEUES
 from wiseglove.jobs.run import Failed, Work, execute
 from wiseglove.media.guarded import get_ready
 from wiseglove.settings import Settings
+from wiseglove.shot.warm import warm_up
 from wiseglove.store import clips, workers
 from wiseglove.store.database import Database
 from wiseglove.store.tables import JobRow

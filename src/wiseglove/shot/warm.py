@@ -1,0 +1,75 @@
+"""Compiles what a shot's pictures need once, so that the first press of a button does not wait for it."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from wiseglove.core import warm
+from wiseglove.core.behind.clean import clean_picture
+from wiseglove.core.behind.difference import held_out
+from wiseglove.core.compositing import pane
+from wiseglove.core.compositing.grain import BANDS
+from wiseglove.shot.basics import PaneKey, Plate
+from wiseglove.shot.evaluated import EvaluatedShot
+from wiseglove.shot.model import new_shot
+from wiseglove.shot.pane import GlowRow, Insert, LevelRow, MotionRow, Pane, SitIn
+from wiseglove.shot.render import FrameScene
+
+SIZE = 64
+CLEAN = "c" * 24
+
+
+class _Grey:
+    """Pictures of nothing."""
+
+    exact = True
+
+    def plate(self, plate: Plate, frame: int, width: int, height: int) -> NDArray[np.uint8]:
+        """Grey."""
+        return np.full((height, width, 3), 90, np.uint8)
+
+    def insert(self, insert: Insert, frame: int, linear: bool) -> NDArray[np.float32]:
+        """The same in working values."""
+        return np.full((SIZE, SIZE, 3), 0.1, np.float32)
+
+
+def warm_up() -> None:
+    """All kernels of the core, and those of a pane that sits in with its rows on, and of the clean picture behind."""
+    warm.warm_up()
+    frames = np.random.default_rng(1).integers(80, 99, (5, SIZE, SIZE, 3), np.uint8)
+    behind = clean_picture(frames, np.ones((5, SIZE, SIZE), bool))
+    held_out(frames[0].astype(np.float32), behind, 2)
+    rows: dict[str, Any] = {
+        "clean": CLEAN,
+        "motion": MotionRow(on=True),
+        "level": LevelRow(on=True, gamma=1.1),
+        "glow": GlowRow(on=True),
+        "light": GlowRow(on=True),
+    }
+    grain = {
+        "on": True,
+        "levels": [0.1, 0.5],
+        "strength": [[0.01] * 3, [0.02] * 3],
+        "octaves": [[1 / BANDS] * BANDS] * 3,
+    }
+    plain = {name: {"on": True} for name in ("glass", "shadow", "edges")}
+    sit = SitIn.model_validate({**plain, **rows, "grain": grain}, strict=False)
+    keys = [
+        PaneKey(frame=f, corners=((12.0 + 3 * f, 10.0), (50.0, 12.0), (48.0, 50.0), (11.0, 48.0)), ease="linear")
+        for f in range(3)
+    ]
+    plate = Plate(media="0" * 24, width=SIZE, height=SIZE, first=0, count=3, rate_num=25, rate_den=1)
+    empty = new_shot("warm", "Warm", plate)
+    one = Pane(id="pane", name="Pane", colour="#aabbcc", keys=keys, sit=sit, aspect=1.0)
+    settings = empty.settings.model_copy(update={"depth": ["pane"]})
+    shot = EvaluatedShot.of(empty.with_elements({"pane": one, "settings": settings}))
+    for samples in (pane.PREVIEW, pane.FINAL):
+        scene = FrameScene(shot, 1, _Grey(), 1.0, samples)  # type: ignore[arg-type]
+        scene.composite(scene.whole)
+
+
+if __name__ == "__main__":
+    warm_up()
