@@ -8,14 +8,12 @@ from typing import Annotated
 import cv2
 import numpy as np
 from fastapi import APIRouter
-from numpy.typing import NDArray
 from pydantic import BaseModel, Field
 
 from wiseglove.api.context import Ctx
 from wiseglove.api.outlines import clean_picture_of, plate_picture
 from wiseglove.api.pictures import load_shot
 from wiseglove.api.schemas import Answer
-from wiseglove.core.behind.clean import Behind
 from wiseglove.core.outline.from_mattes import borders
 from wiseglove.jobs.differing import KIND, Form, differing
 from wiseglove.shot.basics import ElementId
@@ -55,23 +53,12 @@ def read_differing(shot_id: str, frame: int, context: Ctx, pane: ElementId | Non
     if behind is None:
         return Differs(frame=frame, borders=[], share=0, unknown=0, words="The pane is not seen on this frame.")
     matte = told.matte(frame, plate_picture(context, shot, frame))
-    size = _looked_at(behind, None if told.pane is None else told.corners[frame])
-    share = float(matte[behind.known].sum()) / size
-    unknown = max(0.0, 1 - float(behind.known.sum()) / size)
+    share, unknown = told.shares(frame, behind, matte)
     lines = [cv2.approxPolyDP(b.line.astype(np.float32), FINE, True)[:, 0] for b in borders(matte)]
     return Differs(
-        frame=frame, borders=[np.round(line.astype(np.float64), 1).ravel().tolist() for line in lines], share=round(min(share, 1), 4),
+        frame=frame, borders=[np.round(line.astype(np.float64), 1).ravel().tolist() for line in lines], share=round(share, 4),
         unknown=round(unknown, 4), words=_words(share, unknown, bool(lines), told.pane.name if told.pane else "the plate"),
     )  # fmt: skip
-
-
-def _looked_at(behind: Behind, corners: NDArray[np.float64] | None) -> float:
-    """Pixels of the pane, or of the plate, that lie in the picture."""
-    if corners is None:
-        return float(behind.known.size)
-    within = np.zeros(behind.known.shape, np.uint8)
-    cv2.fillConvexPoly(within, np.round(corners * 16).astype(np.int32), 1, shift=4)
-    return max(float(within.sum()), 1.0)
 
 
 def _words(share: float, unknown: float, any_there: bool, name: str) -> str:

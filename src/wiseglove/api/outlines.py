@@ -215,11 +215,18 @@ def covered_by(context: Context, shot: EvaluatedShot) -> Covered | None:
     """What tells where a shot's clean plate is covered; None where none was made."""
     with context.database.transaction() as session:
         made = newest(session, shot.id)
-    behind = None if made is None else clean_picture_of(context, made)
-    if behind is None or behind.known.shape != (shot.plate.height, shot.plate.width):
+    behind = None if made is None else _behind_plate(context, made, shot)
+    return None if behind is None else partial(difference_within, behind)
+
+
+@cached(LRUCache(3), key=lambda context, made, shot: (made, shot.plate.media), lock=Lock())
+def _behind_plate(context: Context, made: str, shot: EvaluatedShot) -> Behind | None:
+    """The clean plate with the noise of the plate's first frame, measured once; None where it has another size."""
+    behind = clean_picture_of(context, made)
+    if behind.known.shape != (shot.plate.height, shot.plate.width):
         return None
     first = plate_picture(context, shot, shot.plate.first).astype(np.float32)
-    return partial(difference_within, as_noisy_as(first, behind))
+    return as_noisy_as(first, behind)
 
 
 @cached(LRUCache(3), key=lambda context, made: made, lock=Lock())

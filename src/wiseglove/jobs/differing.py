@@ -17,11 +17,13 @@ from sqlalchemy.orm import Session
 
 from wiseglove.core.behind.clean import Behind
 from wiseglove.core.behind.difference import held_out
+from wiseglove.core.motion.regions import filled
 from wiseglove.core.parallel import each
 from wiseglove.delivery.bring_in import Mattes, mattes_of
 from wiseglove.jobs.behind import SeenFrames, corners_of, kept_picture, newest
 from wiseglove.jobs.behind_files import laid_on
 from wiseglove.jobs.key_files import save_png
+from wiseglove.jobs.mattes import applied
 from wiseglove.jobs.run import Outcome, Run
 from wiseglove.jobs.take_in import belongs, bring_in, decode, share
 from wiseglove.media import clip
@@ -33,7 +35,7 @@ from wiseglove.shot.edits.base import get
 from wiseglove.shot.errors import EditError
 from wiseglove.shot.evaluated import EvaluatedShot
 from wiseglove.shot.model import Pane
-from wiseglove.store import jobs, shots
+from wiseglove.store import shots
 from wiseglove.store.pictures import ExactPictures
 
 KIND = "differing"
@@ -72,9 +74,16 @@ class Differing:
             return None
         if self.unrolled:
             return laid_on(self.behind, corners, (self.shot.plate.width, self.shot.plate.height))
-        within = np.zeros(self.behind.known.shape, np.uint8)
-        cv2.fillConvexPoly(within, np.round(corners * 16).astype(np.int32), 1, shift=4)
-        return Behind(self.behind.picture, self.behind.known & (within > 0), self.behind.noise)
+        return Behind(self.behind.picture, self.behind.known & (self._area(frame) > 0.5), self.behind.noise)
+
+    def _area(self, frame: int) -> Matte:
+        return filled(self.corners[frame], (self.shot.plate.height, self.shot.plate.width))
+
+    def shares(self, frame: int, behind: Behind, matte: Matte) -> tuple[float, float]:
+        """Of the pane (or plate) in the picture: the share that is covered, and the share that is not known."""
+        size = float(behind.known.size) if self.pane is None else max(float(self._area(frame).sum()), 1.0)
+        covered, known = float(matte[behind.known].sum()), float(behind.known.sum())
+        return min(covered / size, 1.0), max(0.0, 1 - known / size)
 
     def matte(self, frame: int, picture: Pixels) -> Matte:
         """What stays in front on a frame (h, w, 3), (h, w) in 0..1."""
@@ -171,7 +180,7 @@ def _as_matte(run: Run, told: Differing, source: Path, target: Path, said: tuple
 
     def settle(session: Session) -> dict[str, Any]:
         bring_in(session, run.settings.media / clip_id, target, about)
-        return belongs(session, str(run.shot), clip_id) | _applied(session, run, edit)
+        return belongs(session, str(run.shot), clip_id) | applied(session, run, edit)
 
     return Outcome(
         f"{_what(told)} stays in front {where}, as a matte. Undo takes it back.", {}, settle,
@@ -195,10 +204,4 @@ def _as_outlines(run: Run, told: Differing, source: Path, frames: list[int], sai
         shutil.rmtree(source.parent, ignore_errors=True)
     outlines = sum(len(c.outlines) for c in edit.covers)
     words = f"{_what(told)} stays in front {where}, as {outlines} outline{'s' * (outlines > 1)}. Undo takes it back."
-    return Outcome(words, {}, lambda session: _applied(session, run, cast(Edit, edit)))
-
-
-def _applied(session: Session, run: Run, edit: Edit) -> dict[str, Any]:
-    changed = shots.apply(session, str(run.shot), None, edit, run.job)
-    jobs.announce_change(session, changed, by=changed.label)
-    return {"revision": changed.shot.revision}
+    return Outcome(words, {}, lambda session: applied(session, run, cast(Edit, edit)))

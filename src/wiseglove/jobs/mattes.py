@@ -37,8 +37,13 @@ def work(run: Run) -> Outcome:
         reader.close()
 
     def settle(session: Session) -> dict[str, Any]:
-        changed = shots.apply(session, str(run.shot), None, cast(Edit, edit), run.job)
-        jobs.announce_change(session, changed, by=changed.label)
-        return {"revision": changed.shot.revision, "clip": clip_id}
+        return {**applied(session, run, cast(Edit, edit)), "clip": clip_id}
 
     return Outcome(f"Brought in {' '.join(told)}. Undo takes it back.", {}, settle)
+
+
+def applied(session: Session, run: Run, edit: Edit) -> dict[str, Any]:
+    """Make an edit in a job's name, whatever was changed meanwhile, and tell the pages; the new revision."""
+    changed = shots.apply(session, str(run.shot), None, edit, run.job)
+    jobs.announce_change(session, changed, by=changed.label)
+    return {"revision": changed.shot.revision}
