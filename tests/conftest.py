@@ -4,15 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from pathlib import Path
-from uuid import uuid4
 
 import hypothesis
 import pytest
 
+from tests.databases import EMPTY, Databases
 from wiseglove.settings import Settings
 from wiseglove.shot.warm import warm_up
 from wiseglove.store.cluster import Cluster, temporary_cluster
-from wiseglove.store.database import Database, migrate
+from wiseglove.store.database import Database
 
 hypothesis.settings.register_profile("ours", deadline=None, derandomize=True, max_examples=60)
 hypothesis.settings.load_profile("ours")
@@ -47,24 +47,34 @@ def _compiled() -> None:
 @pytest.fixture(scope="session")
 def cluster() -> Iterator[Cluster]:
     with temporary_cluster() as cluster:
-        cluster.ensure_database("template_ours")
-        migrate(cluster.url("template_ours"))
         yield cluster
 
 
+@pytest.fixture(scope="session")
+def databases(cluster: Cluster) -> Databases:
+    return Databases(cluster)
+
+
 @pytest.fixture
-def url(cluster: Cluster) -> Iterator[str]:
-    name = f"t{uuid4().hex[:12]}"
-    cluster.sql(f"create database {name} template template_ours")
-    yield cluster.url(name)
-    cluster.sql(f"drop database {name} with (force)")
+def template() -> str:
+    """The database of which a test gets a copy."""
+    return EMPTY
+
+
+@pytest.fixture
+def url(databases: Databases, template: str) -> Iterator[str]:
+    name = databases.lend(template)
+    yield databases.cluster.url(name)
+    databases.take_back(name, template)
 
 
 @pytest.fixture
 def settings(url: str, tmp_path: Path) -> Settings:
-    made = Settings(
-        database_url=url, files=tmp_path / "files", page=ROOT / "web" / "dist", hosts=["testserver", "127.0.0.1"]
-    )
+    return settings_for(url, tmp_path / "files")
+
+
+def settings_for(url: str, files: Path) -> Settings:
+    made = Settings(database_url=url, files=files, page=ROOT / "web" / "dist", hosts=["testserver", "127.0.0.1"])
     made.make_folders()
     return made
 

@@ -1,14 +1,18 @@
 from __future__ import annotations
 
+import shutil
 from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
 
 import pytest
+from fastapi import FastAPI
 from fastapi.testclient import TestClient
 from sqlalchemy import select
 
 from tests.builders import write_sequence
+from tests.conftest import settings_for
+from tests.databases import EMPTY, Databases
 from wiseglove.api.app import create_app
 from wiseglove.jobs.queue import KINDS
 from wiseglove.jobs.run import execute
@@ -17,9 +21,16 @@ from wiseglove.store.database import Database
 from wiseglove.store.tables import JobRow
 
 
+@pytest.fixture(scope="session")
+def app(databases: Databases, tmp_path_factory: pytest.TempPathFactory) -> FastAPI:
+    """One application for all tests, as its routes take long to be made; each starts it on a database of its own."""
+    return create_app(settings_for(databases.cluster.url(EMPTY), tmp_path_factory.mktemp("unused")))
+
+
 @pytest.fixture
-def client(settings: Settings) -> Iterator[TestClient]:
-    with TestClient(create_app(settings), raise_server_exceptions=False) as client:
+def client(app: FastAPI, settings: Settings) -> Iterator[TestClient]:
+    app.state.settings = settings
+    with TestClient(app, raise_server_exceptions=False) as client:
         yield client
 
 
@@ -27,14 +38,15 @@ def client(settings: Settings) -> Iterator[TestClient]:
 def work(database: Database, settings: Settings) -> Callable[[], None]:
     """Does what a worker would do with all that is on the queue, here and now."""
 
-    def run_all() -> None:
-        with database.transaction() as session:
-            waiting = session.scalars(select(JobRow).where(JobRow.state == "queued").order_by(JobRow.made_at)).all()
-        for row in waiting:
-            code, failed = KINDS[row.kind]
-            execute(database, settings, row.id, code, failed)
+    return lambda: do_all(database, settings)
 
-    return run_all
+
+def do_all(database: Database, settings: Settings) -> None:
+    with database.transaction() as session:
+        waiting = session.scalars(select(JobRow).where(JobRow.state == "queued").order_by(JobRow.made_at)).all()
+    for row in waiting:
+        code, failed = KINDS[row.kind]
+        execute(database, settings, row.id, code, failed)
 
 
 def send(client: TestClient, paths: list[Path], **what: Any) -> dict[str, Any]:
@@ -78,7 +90,37 @@ def take_in(client: TestClient, work: Callable[[], None]) -> Callable[..., dict[
     return run
 
 
+@pytest.fixture(scope="session")
+def taken(app: FastAPI, databases: Databases, tmp_path_factory: pytest.TempPathFactory) -> tuple[str, Path, str]:
+    """A database that has a shot of ten frames already, taken in as any other; its files, and the shot's id."""
+    name, folder = "template_shot", tmp_path_factory.mktemp("taken")
+    app.state.settings = settings = settings_for(databases.copy(EMPTY, name), folder / "files")
+    database = Database(settings.database_url)
+    with TestClient(app, raise_server_exceptions=False) as client:
+        intake = send(client, write_sequence(folder / "plate", range(1001, 1011)))
+        accepted = client.post(f"/api/intakes/{intake['id']}/accept", json=correction(intake))
+        assert accepted.status_code == 200, accepted.text
+        do_all(database, settings)
+        done = client.get(f"/api/intakes/{intake['id']}").json()
+    database.close()
+    databases.remember(name)
+    return name, settings.files, str(done["job"]["result"]["shot"])
+
+
 @pytest.fixture
-def shot(client: TestClient, take_in: Callable[..., dict[str, Any]], tmp_path: Path) -> str:
-    done = take_in(write_sequence(tmp_path / "plate", range(1001, 1011)))
-    return str(done["job"]["result"]["shot"])
+def template(request: pytest.FixtureRequest) -> str:
+    """A copy of the database with a shot, for a test that wants `taken`."""
+    wants = request.getfixturevalue("taken") if "taken" in request.fixturenames else None
+    return wants[0] if wants else EMPTY
+
+
+@pytest.fixture
+def settings(request: pytest.FixtureRequest, url: str, template: str, tmp_path: Path) -> Settings:
+    if template != EMPTY:
+        shutil.copytree(request.getfixturevalue("taken")[1], tmp_path / "files")
+    return settings_for(url, tmp_path / "files")
+
+
+@pytest.fixture
+def shot(client: TestClient, taken: tuple[str, Path, str]) -> str:
+    return taken[2]

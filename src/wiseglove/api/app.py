@@ -67,6 +67,7 @@ def create_app(settings: Settings | None = None) -> FastAPI:
 
     @contextlib.asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
+        settings: Settings = app.state.settings
         settings.make_folders()
         clips.bring_from(settings.store, settings.media, shown=True)
         database = Database(settings.database_url, settings.shots_at_hand)
@@ -91,6 +92,7 @@ def create_app(settings: Settings | None = None) -> FastAPI:
         title="Wise Glove", version="0.1.0", lifespan=lifespan, docs_url=None, redoc_url=None,
         max_body_size=LARGEST_BODY, responses=errors.RESPONSES, generate_unique_id_function=lambda route: route.name,
     )  # fmt: skip
+    app.state.settings = settings
     errors.install(app)
     if settings.sign_in:
         app.add_middleware(people.Door)

@@ -246,12 +246,9 @@ def _hand_over(
     view = casting.View(camera.turn, camera.place, scene.FOCAL, centre, np.array(jitter))
     tiles = casting.Tiles(np.array(box), lists, seen_by)
     casting.cast(limbs, view, tiles, casting.Light(LAMP, scene.panel().centre), colour, hit, phase)
-    inside = np.zeros(hit.shape, bool)
-    inside[top:bottom, left:right] = True
-    hit[~inside] = -1
-    where, at = np.nonzero(hit >= 0)
-    picture[where, at] = colour[where, at]
-    counts[hand.part[hit[where, at]], where, at] += 1
+    for outside in (np.s_[:top], np.s_[bottom:], np.s_[:, :left], np.s_[:, right:]):
+        hit[outside] = -1
+    casting.put(colour, hit, hand.part, picture, counts)
 
 
 def _circles(camera: scene.Camera, points: Array, radii: Array) -> Array:

@@ -20,6 +20,12 @@ MELT = 0.0055
 """How far apart two limbs begin to melt together, in metres."""
 
 
+NEAR, FAR = 0.30, 1.3
+"""Metres along a ray between which limbs are looked for."""
+SURE = 0.97
+"""How much of a distance is gone at once: that to a tapering limb is taken a little too far."""
+
+
 LATTICE = np.random.default_rng(19).uniform(-1, 1, (32, 32, 32)).astype(np.float32)
 
 
@@ -114,16 +120,44 @@ def cast(limbs, view, tiles, light, colour, hit, phase):  # type: ignore[no-unty
         length = ab[i, 0] ** 2 + ab[i, 1] ** 2 + ab[i, 2] ** 2
         inv[i] = 1.0 / length if length > 1e-12 else 0.0
     melted = (limbs.start, ab, inv, limbs.start_radius, limbs.end_radius - limbs.start_radius)
-    for row in range(top, tiles.box[3]):
-        for column in range(left, tiles.box[2]):
-            ty, tx = (row - top) // TILE, (column - left) // TILE
+    for ty in range(tiles.counts.shape[0]):
+        for tx in range(tiles.counts.shape[1]):
             seen = (tiles.lists[ty, tx], tiles.counts[ty, tx])
+            row, column = top + ty * TILE, left + tx * TILE
+            tile = (row, column, min(row + TILE, tiles.box[3]), min(column + TILE, tiles.box[2]))
+            begin = _clear(view, row, column, melted, seen) if seen[1] > 0 else FAR
+            if begin >= FAR:
+                hit[tile[0] : tile[2], tile[1] : tile[3]] = -1
+            else:
+                _cast_tile(limbs, view, light, melted, seen, tile, begin, colour, hit, phase)
+
+
+@nb.njit(cache=True, fastmath=True)
+def _clear(view, row, column, melted, seen):  # type: ignore[no-untyped-def]
+    """How far a tile's rays go with nothing in their way: along the middle one, a cone round all of them (Amanatides 1984)."""
+    middle = (row + TILE / 2 - view.jitter[1], column + TILE / 2 - view.jitter[0])
+    ray = _ray(view, middle[0], middle[1])
+    spread = (TILE / 2 * math.sqrt(2.0) + 0.5) / view.focal
+    t = NEAR
+    while t < FAR:
+        place = view.place
+        d, _ = _away(place[0] + t * ray[0], place[1] + t * ray[1], place[2] + t * ray[2], melted, seen)
+        further = (t + SURE * d) / (1.0 + spread)
+        if further < t + 0.001:
+            return t
+        t = further
+    return FAR
+
+
+@nb.njit(cache=True, fastmath=True)
+def _cast_tile(limbs, view, light, melted, seen, tile, begin, colour, hit, phase):  # type: ignore[no-untyped-def]
+    """The pixels of a tile (top, left, bottom, right), whose rays meet nothing before `begin`."""
+    for row in range(tile[0], tile[2]):
+        for column in range(tile[1], tile[3]):
             before = hit[row, column]
             hit[row, column] = -1
-            if seen[1] == 0:
-                continue
             ray = _ray(view, row, column)
-            t, nearest = _met(view.place, ray, melted, seen)
+            t, nearest = _met(view.place, ray, begin, melted, seen)
             if t < 0:
                 continue
             hit[row, column] = nearest
@@ -158,16 +192,16 @@ def _away(x, y, z, melted, seen):  # type: ignore[no-untyped-def]
 
 
 @nb.njit(cache=True, fastmath=True, inline="always")
-def _met(place, ray, melted, seen):  # type: ignore[no-untyped-def]
-    """How far along a ray a limb is met (-1: none is), and which one."""
-    t = 0.30
+def _met(place, ray, begin, melted, seen):  # type: ignore[no-untyped-def]
+    """How far along a ray a limb is met from `begin` on (-1: none is), and which one."""
+    t = begin
     nearest = seen[0][0]
     for _ in range(26):
         d, nearest = _away(place[0] + t * ray[0], place[1] + t * ray[1], place[2] + t * ray[2], melted, seen)
         if d < 0.0002:
             return t, nearest
-        t += d * 0.97
-        if t > 1.3:
+        t += d * SURE
+        if t > FAR:
             break
     return -1.0, nearest
 
@@ -292,19 +326,35 @@ def _lit(light, melted, seen, place, normal, ray, albedo, gloss, grain):  # type
 def tiles(circles: NDArray[np.float64], box: tuple[int, int, int, int]) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
     """Which limbs each tile of a box can see. circles (n, 2, 3): x, y, radius on the plate of both ends."""
     left, top, right, bottom = box
-    rows, columns = -(-(bottom - top) // TILE), -(-(right - left) // TILE)
-    centre_x = left + (np.arange(columns) + 0.5) * TILE
-    centre_y = top + (np.arange(rows) + 0.5) * TILE
-    start, end = circles[:, 0, :2], circles[:, 1, :2]
-    span = end - start
-    size = np.maximum((span**2).sum(axis=1), 1e-9)
-    grid = np.stack(np.meshgrid(centre_x, centre_y), axis=-1)[:, :, None, :]
-    share = np.clip(((grid - start) * span).sum(axis=-1) / size, 0, 1)
-    away = np.linalg.norm(grid - start - share[..., None] * span, axis=-1)
-    seen = away < circles[:, :, 2].max(axis=1) + TILE * 0.75 + 4
-    counts = seen.sum(axis=-1)
-    lists = np.zeros((rows, columns, max(int(counts.max(initial=0)), 1)), np.int64)
-    for row, column in zip(*np.nonzero(counts), strict=True):
-        which = np.flatnonzero(seen[row, column])
-        lists[row, column, : len(which)] = which
+    shape = (-(-(bottom - top) // TILE), -(-(right - left) // TILE))
+    lists, counts = np.zeros((*shape, len(circles)), np.int64), np.zeros(shape, np.int64)
+    _listed(circles, left, top, lists, counts)
     return lists, counts
+
+
+@nb.njit(cache=True)
+def _listed(circles, left, top, lists, counts):  # type: ignore[no-untyped-def]
+    for i in range(circles.shape[0]):
+        x, y = circles[i, 0, 0], circles[i, 0, 1]
+        dx, dy = circles[i, 1, 0] - x, circles[i, 1, 1] - y
+        size = max(dx * dx + dy * dy, 1e-9)
+        reach = max(circles[i, 0, 2], circles[i, 1, 2]) + TILE * 0.75 + 4
+        for row in range(counts.shape[0]):
+            for column in range(counts.shape[1]):
+                cx, cy = left + (column + 0.5) * TILE - x, top + (row + 0.5) * TILE - y
+                share = min(max((cx * dx + cy * dy) / size, 0.0), 1.0)
+                if math.hypot(cx - share * dx, cy - share * dy) < reach:
+                    lists[row, column, counts[row, column]] = i
+                    counts[row, column] += 1
+
+
+@nb.njit(cache=True)
+def put(colour, hit, part, picture, counts):  # type: ignore[no-untyped-def]
+    """Put the limbs' colour over the picture and add one to the counts (parts, h, w) of the part that is seen."""
+    for row in range(hit.shape[0]):
+        for column in range(hit.shape[1]):
+            nearest = hit[row, column]
+            if nearest >= 0:
+                for k in range(3):
+                    picture[row, column, k] = colour[row, column, k]
+                counts[part[nearest], row, column] += 1

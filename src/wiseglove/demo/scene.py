@@ -13,7 +13,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from wiseglove.core.compositing.colour import encode
+from wiseglove.core.compositing.colour import to_display
 
 Array = NDArray[Any]
 
@@ -265,4 +265,4 @@ def developed(linear: NDArray[Any], noise: NDArray[Any], grain: float = 1.0) -> 
     """What a camera stores of linear light (h, w, 3): grain that follows brightness, display encoding. noise: standard normal."""
     rough = cv2.GaussianBlur(noise, (0, 0), 0.55) * 1.6 * grain
     noisy = linear + rough * np.sqrt(np.maximum(linear, 0) * 0.00022 + 0.0000035)
-    return np.asarray(np.clip(np.round(encode(np.clip(noisy, 0, 1)) * 255), 0, 255), np.uint8)
+    return to_display(np.asarray(noisy, np.float32), True)

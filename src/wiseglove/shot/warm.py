@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import cache
 from typing import Any
 
 import numpy as np
@@ -36,8 +37,9 @@ class _Grey:
         return np.full((SIZE, SIZE, 3), 0.1, np.float32)
 
 
+@cache
 def warm_up() -> None:
-    """All kernels of the core, and those of a pane that sits in with its rows on, and of the clean picture behind."""
+    """All kernels of the core, and those of a pane that sits in with its rows on, and of the clean picture behind; once a process."""
     warm.warm_up()
     frames = np.random.default_rng(1).integers(80, 99, (5, SIZE, SIZE, 3), np.uint8)
     behind = clean_picture(frames, np.ones((5, SIZE, SIZE), bool))
