@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import pytest
-from playwright.sync_api import Browser, Page, expect
+from playwright.sync_api import Browser, BrowserContext, Page, expect
 
 from tests.e2e.bench import Bench
 from tests.e2e.stage import Server, chromium, staged
@@ -35,18 +35,28 @@ def ahead() -> str:
     return "off"
 
 
+@pytest.fixture(scope="session")
+def context(browser: Browser, server: Server) -> BrowserContext:
+    """One for all pages, as in a browser that stays open: what the page's code was compiled to is kept."""
+    return browser.new_context(viewport={"width": 1280, "height": 800}, base_url=server.address)
+
+
 @pytest.fixture
-def page(browser: Browser, server: Server, ahead: str) -> Iterator[Page]:
-    context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=server.address)
-    context.add_init_script(
+def page(context: BrowserContext, server: Server, ahead: str) -> Iterator[Page]:
+    """A page that remembers nothing of those before it."""
+    page = context.new_page()
+    forgotten = {"origin": server.address, "storageTypes": "all"}
+    context.new_cdp_session(page).send("Storage.clearDataForOrigin", forgotten)
+    page.add_init_script(
         f"localStorage.getItem('wiseglove.ahead') ?? localStorage.setItem('wiseglove.ahead', '{ahead}')"
     )
-    page = context.new_page()
     problems: list[str] = []
     page.on("pageerror", lambda error: problems.append(str(error)))
     page.on("console", lambda said: problems.append(said.text) if "Content Security Policy" in said.text else None)
     yield page
-    context.close()
+    for left in context.pages:
+        left.close()
+    context.clear_permissions()
     assert problems == []
 
 
