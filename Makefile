@@ -4,26 +4,29 @@ BIN := .venv/bin
 INSTALL = $(BIN)/pip install --quiet --disable-pip-version-check --no-deps --no-compile
 WEB_SOURCES := $(shell find web/src web/public web/index.html web/vite.config.ts web/scripts/models.mjs -type f 2>/dev/null)
 
-.PHONY: help setup demo test check warm matting footage bench torture fuzz screenshots schema lock dev clean
+KERNELS := $(shell find src/wiseglove/core src/wiseglove/shot -name '*.py')
+
+.PHONY: help setup demo test check system matting footage bench torture fuzz screenshots schema lock dev clean
 
 help:            ## what there is
 	@grep -hE '^[a-z]+: .*##|^[a-z]+:  +##' $(MAKEFILE_LIST) | sed 's/:[^#]*##/  /'
 
-setup: .venv/.ready .venv/.tools web/node_modules/.ready  ## Python into .venv, the page's packages into web/node_modules
+setup: .venv/.warm .venv/.tools web/node_modules/.ready  ## Python into .venv, the page's packages into web/node_modules
 
 demo:            ## serve the application with demo data, until Ctrl+C
-	@$(MAKE) --no-print-directory -j2 .venv/.ready web/dist/index.html
+	@$(MAKE) --no-print-directory -j2 .venv/.warm web/dist/index.html
 	@scripts/system.sh postgresql chromium libgomp1
 	@$(BIN)/wiseglove demo
 
 test:            ## run all tests
-	@$(MAKE) --no-print-directory -j2 .venv/.ready web/dist/index.html
-	@scripts/system.sh postgresql chromium libgomp1 ffmpeg libegl1 libgl1 libcairo2
-	@$(MAKE) --no-print-directory -j3 check footage matting
+	@$(MAKE) --no-print-directory -j3 footage system check matting
 	cd web && npm test --silent
 	$(BIN)/pytest -n 3 --dist loadfile --no-loadscope-reorder
 
-check: setup web/dist/index.html  ## form, types and layers (building the page checks its types)
+system:          # what is used of the operating system in tests
+	@scripts/system.sh postgresql chromium libgomp1 ffmpeg libegl1 libgl1 libcairo2
+
+check: .venv/.tools web/dist/index.html  ## form, types and layers (building the page checks its types)
 	$(BIN)/ruff check src tests benchmarks scripts
 	$(BIN)/ruff format --check -q src tests benchmarks scripts
 	$(BIN)/mypy
@@ -34,13 +37,10 @@ check: setup web/dist/index.html  ## form, types and layers (building the page c
 	cmp .run/schema.d.ts web/src/api/schema.d.ts && cmp .run/bounds.ts web/src/api/bounds.ts
 	cd web && npm run --silent lint
 
-warm: .venv/.ready  ## compile the numeric loops, so that tests do not all do so at once
-	@$(BIN)/python -m wiseglove.shot.warm
-
-matting: .venv/.ready  # the same for a package that compiles itself, which takes minutes
+matting: .venv/.ready system  # the same for a package that compiles itself, which takes minutes
 	@$(BIN)/python -c "import pymatting"
 
-footage: warm    # the demo's movies and their truth, rendered once
+footage: .venv/.warm  # the demo's movies and their truth, rendered once
 	@$(BIN)/wiseglove footage
 
 bench: setup web/dist/index.html  ## figures, goals and peers in one table
@@ -78,6 +78,9 @@ clean:  ## remove all that was made here: environment, build, database, footage
 	@$(INSTALL) -r requirements.lock
 	@$(INSTALL) --no-build-isolation -e .
 	@$(BIN)/pip check >/dev/null || $(BIN)/pip check
+	@touch $@
+
+.venv/.warm: .venv/.ready $(KERNELS)  # the numeric loops compiled, so that nobody's first press waits for it, nor all tests at once
 	@$(BIN)/python -m wiseglove.shot.warm
 	@touch $@
 

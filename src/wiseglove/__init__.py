@@ -5,7 +5,12 @@
 
 from __future__ import annotations
 
+import os
 from typing import TYPE_CHECKING, Any
+
+# Systems of equations here are small. On a busy machine the threads of one wait for each other thirty times as long as it
+# takes, and several frames are worked at side by side already. Read when NumPy and SciPy are loaded, so it stands here.
+os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 
 if TYPE_CHECKING:
     from wiseglove.delivery.opened import Shot as Shot
