@@ -1,4 +1,6 @@
 PYTHON ?= python3
+# Where it is set, all that is imported is compiled anew by each process, which takes longer than all else it does at its start.
+unexport PYTHONDONTWRITEBYTECODE
 BIN := .venv/bin
 # A lock file names every package, so nothing is resolved; what is never imported is never compiled.
 INSTALL = $(BIN)/pip install --quiet --disable-pip-version-check --no-deps --no-compile

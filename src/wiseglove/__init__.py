@@ -11,6 +11,8 @@ from typing import TYPE_CHECKING, Any
 # Systems of equations here are small. On a busy machine the threads of one wait for each other thirty times as long as it
 # takes, and several frames are worked at side by side already. Read when NumPy and SciPy are loaded, so it stands here.
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
+# For the same reason threads of compiled loops sleep while they have nothing to do: a fourth less of the processor is used.
+os.environ.setdefault("OMP_WAIT_POLICY", "passive")
 
 if TYPE_CHECKING:
     from wiseglove.delivery.opened import Shot as Shot

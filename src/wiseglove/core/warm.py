@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import importlib
-
 import numpy as np
 
 from wiseglove.core.compositing.colour import encoded, to_display
@@ -23,14 +21,11 @@ from wiseglove.core.outline.carry import OutlineFollower
 from wiseglove.core.outline.silhouette import Silhouette
 from wiseglove.core.outline.snap import snap
 from wiseglove.core.outline.trace import Tree, edge_costs
+from wiseglove.core.outline.uncovered import Uncovered
 
 
 def warm_up() -> None:
-    """Run every compiled kernel on something small; quick when they are in the cache on disk.
-
-    What is loaded only where it is used (SciPy's signal takes two seconds) is loaded here too, before somebody waits for it.
-    """
-    importlib.import_module("scipy.signal")
+    """Run every compiled kernel on something small; quick when they are in the cache on disk."""
     outline = ellipse(4.0, 4.0, 3.0, 3.0)
     coverage(outline, Box(0, 0, 8, 8))
     fill(np.zeros((8, 8), np.uint8), outline)
@@ -57,7 +52,12 @@ def warm_up() -> None:
     snap(picture, disc, [], smooth, 3.0)
     grainy = np.random.default_rng(1).integers(0, 255, (72, 72, 3), np.uint8)
     OutlineFollower(grainy, disc, smooth).on(grainy)
-    Silhouette(np.pad(np.ones((20, 20), np.float32), 14)).recut(disc, smooth)
+    edges = Silhouette(np.pad(np.ones((20, 20), np.float32), 14))
+    edges.recut(edges.onto(disc, smooth, ((4.0, 2),), 0.4), smooth)
+    known, box = Uncovered({0: (grainy, disc)}, grainy), (2, 2, 62, 62)
+    known.learn(grainy, disc, box)
+    known.learn_still((grainy, grainy), np.array([9.0, 0.0]), box)
+    known.solid(grainy, np.zeros((60, 60), np.float32), box)
     _composite()
 
 

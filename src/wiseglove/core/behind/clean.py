@@ -45,7 +45,7 @@ def light_of(frame: Picture, behind: Picture, seen: NDArray[np.bool_]) -> Pictur
     strange, the middle of those that it explains.
     """
     h, w = frame.shape[:2]
-    now, then = frame.sum(2) / 3 + 2, behind.sum(2) / 3 + 2
+    now, then = _bright(frame), _bright(behind)
     ratio = np.where(seen, now / then, np.nan)
     cells = _cells(np.asarray(ratio, np.float32))
     counts = np.isfinite(cells).sum(2)
@@ -60,6 +60,12 @@ def light_of(frame: Picture, behind: Picture, seen: NDArray[np.bool_]) -> Pictur
     rows, columns = local.shape
     grown = cv2.resize(soft, (columns * CELL, rows * CELL), interpolation=cv2.INTER_LINEAR)[:h, :w]
     return np.asarray(np.clip(grown, DIMMEST, BRIGHTEST)[..., None], np.float32)
+
+
+def _bright(picture: Picture) -> Picture:
+    """The mean of the channels (h, w), and a little more so that it is never nothing."""
+    mean = cv2.transform(np.asarray(picture, np.float32), np.full((1, picture.shape[2]), 1 / picture.shape[2]))
+    return np.asarray(mean.reshape(picture.shape[:2]) + np.float32(2), np.float32)
 
 
 def _cells(values: Picture) -> Picture:

@@ -155,7 +155,7 @@ def _tidied(strength: Picture) -> NDArray[np.bool_]:
     closed = cv2.morphologyEx(likely, cv2.MORPH_CLOSE, _disc(2))
     count, labels, stats, _ = cv2.connectedComponentsWithStats(closed, connectivity=8)
     held = np.zeros(count, bool)
-    held[np.unique(labels[strength > SURE])] = True
+    held[labels[strength > SURE]] = True
     held &= stats[:, cv2.CC_STAT_AREA] >= SPECK
     held[0] = False
     solid = held[labels]
@@ -179,18 +179,24 @@ def _mixed(
     inside, outside = _distance(solid), _distance(~solid)
     own = _own_colour(frame, inside)
     way = own - empty
-    length = (way * way).sum(2)
-    share = ((frame - empty) * way).sum(2) / np.maximum(length, (4 * noise) ** 2)
+    length, covers = _summed(way * way), frame - empty
+    share = _summed(covers * way) / np.maximum(length, np.float32((4 * noise) ** 2))
     alpha = np.clip(share / WHOLE, 0, 1).astype(np.float32)
     # Where both sides look alike, or the pixel is no mixture of the two, the outline of what differs stands.
     plain = cv2.GaussianBlur(solid.astype(np.float32), (0, 0), 1.0)
-    rest = np.linalg.norm(frame - empty - np.clip(share, 0, 1)[..., None] * way, axis=2)
+    over = covers - np.clip(share, 0, 1)[..., None] * way
+    rest = np.sqrt(_summed(over * over))
     told = np.clip(np.sqrt(length) / (8 * noise) - 0.5, 0, 1) * np.clip(2 - rest / (6 * noise + 4), 0, 1)
     told = np.asarray(cv2.blur(np.asarray(told, np.float32), (3, 3)), np.float32)
     alpha = np.asarray(alpha * told + plain * (1 - told), np.float32)
     alpha[(outside > BAND) | (strength < NONE / 2) | (shaded & (outside > EDGE))] = 0
     alpha[inside > BAND] = 1
     return alpha
+
+
+def _summed(picture: Picture) -> Picture:
+    """The sum of the channels, (h, w)."""
+    return np.asarray(cv2.transform(picture, np.ones((1, picture.shape[2]), np.float32)), np.float32)
 
 
 def _own_colour(frame: Picture, inside: Picture) -> Picture:

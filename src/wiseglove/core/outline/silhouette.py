@@ -11,6 +11,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 import cv2
+import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
@@ -40,9 +41,9 @@ WHOLE = ((25.0, 20), (25.0, 12), (18.0, 8), (12.0, 5), (8.0, 3), (5.0, 2))
 PART = ((4.0, 6), (2.0, 3))
 FACING, FACING_PART = 0.4, 0.95
 """Cosine between the ways an outline and an edge face, from which on they may be one."""
+NEAREST = 8
 SIDEWAYS = 4.0
 """Pixels that facing quite another way counts as."""
-NEAREST = 8
 ON, ALL_ROUND, MOST = 2.5, 0.93, 0.8
 """Pixels within which an outline lies on an edge; the share of it that has to, to be a whole figure's, or for a segment to be right."""
 FOUND = 1.5
@@ -79,6 +80,8 @@ class Silhouette:
         self._line = which[inner]
         self._whole_lines = np.flatnonzero(whole)
         self._tree = cKDTree(self.places) if len(x) else None
+        down = np.argsort(self.places[:, 1], kind="stable")
+        self._by_row = np.ascontiguousarray(self.places[down]), np.ascontiguousarray(self.outward[down])
 
     def onto(self, points: Points, kinds: list[str], steps: tuple[tuple[float, int], ...], facing: float) -> Points:
         """An outline (N, 8) brought onto these edges where they are near and face the same way."""
@@ -132,18 +135,44 @@ class Silhouette:
 
     def _nearest(self, along: Normals, reach: float, facing: float) -> tuple[NDArray[np.bool_], Array]:
         """For places of an outline: whether an edge is near, and the way to it, (M, 2)."""
-        if self._tree is None:
-            return np.zeros(len(along.t), bool), np.zeros((len(along.t), 2))
-        away, which = self._tree.query(along.places, k=NEAREST, distance_upper_bound=reach)
-        there = np.isfinite(away)
-        which = np.where(there, which, 0)
-        alike = (self.outward[which] * along.outward[:, None]).sum(axis=2)
-        cost = np.where(there & (alike > facing), away + SIDEWAYS * (1 - alike), np.inf)
-        best = cost.argmin(axis=1)
-        rows = np.arange(len(best))
-        good = np.isfinite(cost[rows, best])
-        way = self.places[which[rows, best]] - along.places
+        best = np.empty(len(along.t), np.int64)
+        _best(along.places, along.outward, *self._by_row, reach, facing, best)
+        good = best >= 0
+        way = self._by_row[0][best] - along.places if len(self.places) else np.zeros_like(along.places)
         return good, np.where(good[:, None], way, 0.0)
+
+
+@nb.njit(cache=True, nogil=True, fastmath=True)
+def _best(places, outward, edges, facings, reach, facing, best):  # type: ignore[no-untyped-def]
+    """Which of the edges (M, 2), in order downwards, each place (N,) goes to within reach, or -1.
+
+    Of the NEAREST ones it is that which is near and faces as the place does: facing quite another way counts as SIDEWAYS pixels,
+    and is none beyond what `facing` allows.
+    """
+    near, which = np.empty(NEAREST), np.empty(NEAREST, np.int64)
+    for i in range(len(places)):
+        x, y = places[i, 0], places[i, 1]
+        near[:] = reach * reach
+        which[:] = -1
+        low, high = np.searchsorted(edges[:, 1], y - reach), np.searchsorted(edges[:, 1], y + reach)
+        for j in range(low, high):
+            dx, dy = edges[j, 0] - x, edges[j, 1] - y
+            square = dx * dx + dy * dy
+            k = NEAREST - 1
+            if square >= near[k]:
+                continue
+            while k > 0 and near[k - 1] > square:
+                near[k], which[k] = near[k - 1], which[k - 1]
+                k -= 1
+            near[k], which[k] = square, j
+        least, best[i] = np.inf, -1
+        for k in range(NEAREST):
+            if which[k] < 0:
+                break
+            alike = outward[i, 0] * facings[which[k], 0] + outward[i, 1] * facings[which[k], 1]
+            cost = np.sqrt(near[k]) + SIDEWAYS * (1 - alike)
+            if alike > facing and cost < least:
+                least, best[i] = cost, which[k]
 
 
 def all_round(points: Points, kinds: list[str], edges: Silhouette) -> Points:

@@ -14,6 +14,7 @@ from collections.abc import Callable, Sequence
 from functools import partial
 
 import cv2
+import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
@@ -136,27 +137,61 @@ class Uncovered:
         part = Box(*box).slices
         count = self._count[part]
         known = count > 0
-        few = float(np.median(count[known])) if known.any() else 1.0
+        sample = count[::4, ::4][known[::4, ::4]]
+        few = float(np.median(sample)) if len(sample) else 1.0
         return Behind(self._mean(part), known, self.noise * float(np.sqrt(1 + 1 / few)))
 
     def _mean(self, part: tuple[slice, slice]) -> NDArray[np.float32]:
-        return np.asarray(self._total[part] / np.maximum(self._count[part], np.float32(1))[..., None], np.float32)
+        out = np.empty(self._total[part].shape, np.float32)
+        _divided(self._total[part], self._count[part], out)
+        return out
 
     def _take(self, picture: Picture | NDArray[np.float32], where: Mask, box: Corners) -> None:
         """Learn a frame, or a box of it, in some places (h, w) of a box; what is certain is believed first."""
         part = Box(*box).slices
-        colours = (picture if picture.shape[:2] == where.shape else picture[part]).astype(np.float32)
+        colours = np.asarray(picture if picture.shape[:2] == where.shape else picture[part], np.float32)
         certain = self._certain[part]
         if certain.any():
             where = where & (~certain | (self._unlike(colours, self._mean(part)) < ALIKE))
-        new = where.astype(np.float32)
-        self._total[part] += colours * new[..., None]
-        self._count[part] += new
+        _added(colours, where, self._total[part], self._count[part])
 
     def _unlike(self, one: NDArray[np.float32], two: NDArray[np.float32]) -> NDArray[np.float32]:
-        off = one - two
-        square = cv2.transform(off * off, np.full((1, 3), 1 / (6 * self.noise**2)))
+        square = np.empty(one.shape[:2], np.float32)
+        _squared(one, two, np.float32(1 / (6 * self.noise**2)), square)
         return np.asarray(cv2.blur(square, (AROUND, AROUND)), np.float32)
+
+
+@nb.njit(cache=True, nogil=True, fastmath=True)
+def _squared(one, two, share, out):  # type: ignore[no-untyped-def]
+    """A share of the square difference of two pictures (h, w, 3)."""
+    for y in range(out.shape[0]):
+        for x in range(out.shape[1]):
+            total = np.float32(0)
+            for c in range(3):
+                off = one[y, x, c] - two[y, x, c]
+                total += off * off
+            out[y, x] = total * share
+
+
+@nb.njit(cache=True, nogil=True)
+def _divided(total, count, out):  # type: ignore[no-untyped-def]
+    """Means (h, w, 3) of what was added up so many times (h, w); 0 where nothing was."""
+    for y in range(count.shape[0]):
+        for x in range(count.shape[1]):
+            share = np.float32(1) / max(count[y, x], np.float32(1))
+            for c in range(3):
+                out[y, x, c] = total[y, x, c] * share
+
+
+@nb.njit(cache=True, nogil=True)
+def _added(colours, where, total, count):  # type: ignore[no-untyped-def]
+    """Add colours (h, w, 3) up in some places (h, w)."""
+    for y in range(count.shape[0]):
+        for x in range(count.shape[1]):
+            if where[y, x]:
+                count[y, x] += 1
+                for c in range(3):
+                    total[y, x, c] += colours[y, x, c]
 
 
 class FigureFollower:
