@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import hashlib
 import shutil
 import threading
 from pathlib import Path
@@ -26,10 +25,8 @@ from wiseglove.jobs.behind_files import (
     write_behind,
 )
 from wiseglove.jobs.run import Outcome, Run
-from wiseglove.jobs.take_in import belongs, bring_in, decode, share
+from wiseglove.jobs.take_in import belongs, bring_in, take_made
 from wiseglove.media import clip
-from wiseglove.media.identity import content_id
-from wiseglove.media.probe import probe
 from wiseglove.shot.basics import Plate
 from wiseglove.shot.errors import EditError
 from wiseglove.shot.evaluated import EvaluatedShot
@@ -100,11 +97,7 @@ def work(run: Run) -> Outcome:
     source.mkdir(parents=True, exist_ok=True)
     kept = source / clip.kept_as(0, "clean.png")
     write_behind(behind, kept)
-    digest = hashlib.sha256(kept.read_bytes()).hexdigest()
-    understood = probe([kept], run.settings.limits, ["clean.png"]).model_copy(update={"name": name[:80]})
-    clip_id = content_id(understood, dict.fromkeys(understood.files, digest))
-    about = decode(run, source, target, understood).model_copy(update={"name": understood.name})
-    share(run, target, clip_id)
+    clip_id, about = take_made(run, {"clean.png": kept}, target, name)
 
     def settle(session: Session) -> dict[str, Any]:
         bring_in(session, run.settings.media / clip_id, target, about)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import hashlib
 import shutil
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -25,11 +24,8 @@ from wiseglove.jobs.behind_files import laid_on
 from wiseglove.jobs.key_files import save_png
 from wiseglove.jobs.mattes import applied
 from wiseglove.jobs.run import Outcome, Run
-from wiseglove.jobs.take_in import belongs, bring_in, decode, share
+from wiseglove.jobs.take_in import belongs, bring_in, take_made
 from wiseglove.media import clip
-from wiseglove.media.identity import content_id
-from wiseglove.media.info import MediaInfo
-from wiseglove.media.probe import probe
 from wiseglove.shot.edits import AddSubject, Edit
 from wiseglove.shot.edits.base import get
 from wiseglove.shot.errors import EditError
@@ -142,8 +138,7 @@ def _path(source: Path, plate_first: int, frame: int) -> Path:
 def _write(run: Run, told: Differing, frames: list[int], source: Path) -> int:
     """An 8-bit picture for each frame of the plate, black where a frame is left out; on how many something is held out."""
     plate, pictures = told.shot.plate, ExactPictures(run.settings.media)
-    empty, kept = np.zeros((plate.height, plate.width), np.uint8), set(frames)
-    held = 0
+    kept, held = set(frames), 0
     try:
         seen = SeenFrames(plate, pictures, run, len(frames))
 
@@ -154,9 +149,11 @@ def _write(run: Run, told: Differing, frames: list[int], source: Path) -> int:
 
         for start in range(0, len(frames), ROUND):
             held += sum(each(one, frames[start : start + ROUND]))
+        nothing = source.parent / "nothing.png"
+        save_png(nothing, np.zeros((plate.height, plate.width), np.uint8))
         for frame in range(plate.first, plate.last + 1):
             if frame not in kept:
-                save_png(_path(source, plate.first, frame), empty)
+                shutil.copyfile(nothing, _path(source, plate.first, frame))
     finally:
         pictures.close()
     return held
@@ -165,16 +162,9 @@ def _write(run: Run, told: Differing, frames: list[int], source: Path) -> int:
 def _as_matte(run: Run, told: Differing, source: Path, target: Path, said: tuple[str, str]) -> Outcome:
     name, where = said
     plate = told.shot.plate
-    files = [_path(source, plate.first, f) for f in range(plate.first, plate.last + 1)]
-    called = [f"matte.{f:06d}.png" for f in range(plate.first, plate.last + 1)]
-    found = probe(files, run.settings.limits, called)
-    understood = found.model_copy(
-        update={"name": name[:80], "rate_num": plate.rate_num, "rate_den": plate.rate_den, "first": plate.first}
-    )
-    digests = {path.name: hashlib.sha256(path.read_bytes()).hexdigest() for path in files}
-    clip_id = content_id(understood, {kept: digests[kept] for kept in understood.files})
-    about: MediaInfo = decode(run, source, target, understood).model_copy(update={"name": name[:80]})
-    share(run, target, clip_id)
+    files = {f"matte.{f:06d}.png": _path(source, plate.first, f) for f in range(plate.first, plate.last + 1)}
+    as_plate = {"rate_num": plate.rate_num, "rate_den": plate.rate_den, "first": plate.first}
+    clip_id, about = take_made(run, files, target, name, **as_plate)
     pane = None if told.pane is None else told.pane.id
     edit = AddSubject(type="add-subject", frame=plate.first, name=name[:80], pane=pane, matte=clip_id)
 

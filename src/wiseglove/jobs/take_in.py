@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import os
 import shutil
 from pathlib import Path
@@ -16,6 +17,7 @@ from wiseglove.media.durable import put_in_place, sync_below
 from wiseglove.media.guarded import guarded
 from wiseglove.media.identity import content_id
 from wiseglove.media.info import MediaInfo, Understood
+from wiseglove.media.probe import probe
 from wiseglove.store import clips, jobs, shots
 from wiseglove.store.errors import StoreError
 from wiseglove.store.objects import Objects
@@ -66,6 +68,22 @@ def decode(run: Run, source: Path, target: Path, understood: Understood) -> Medi
         if isinstance(error, OSError) and (full := clip.disk_full(error)) is not None:
             raise full from error
         raise
+
+
+def take_made(run: Run, files: dict[str, Path], target: Path, name: str, **facts: int) -> tuple[str, MediaInfo]:
+    """A clip of pictures that a job has written, decoded and shared, to be brought in; its id and what it is.
+
+    files: by the names that tell their numbers, all in one folder that holds nothing else. facts: rate and first frame, where
+    they are to be others than the files' own.
+    """
+    found = probe(list(files.values()), run.settings.limits, list(files))
+    understood = found.model_copy(update={"name": name[:80], **facts})
+    digests = {path.name: hashlib.sha256(path.read_bytes()).hexdigest() for path in files.values()}
+    clip_id = content_id(understood, {kept: digests[kept] for kept in understood.files})
+    source = next(iter(files.values())).parent
+    about = decode(run, source, target, understood).model_copy(update={"name": understood.name})
+    share(run, target, clip_id)
+    return clip_id, about
 
 
 def share(run: Run, target: Path, clip_id: str) -> None:

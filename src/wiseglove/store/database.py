@@ -13,7 +13,7 @@ from pydantic_core import from_json, to_json
 from sqlalchemy import Engine, create_engine
 from sqlalchemy.orm import Session, sessionmaker
 
-from wiseglove.store.recent import MOST, RECENT, RecentShots
+from wiseglove.store.recent import MOST, RECENT, VERSIONS, RecentShots, RecentVersions
 
 P = ParamSpec("P")
 T = TypeVar("T")
@@ -50,7 +50,8 @@ class Database:
 
     def __init__(self, url: str, at_hand: int = MOST) -> None:
         self.engine = make_engine(url)
-        self._sessions = sessionmaker(self.engine, expire_on_commit=False, info={RECENT: RecentShots(at_hand)})
+        at_hand_here = {RECENT: RecentShots(at_hand), VERSIONS: RecentVersions()}
+        self._sessions = sessionmaker(self.engine, expire_on_commit=False, info=at_hand_here)
 
     @contextmanager
     def transaction(self) -> Iterator[Session]:

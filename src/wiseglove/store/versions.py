@@ -2,9 +2,6 @@
 
 from __future__ import annotations
 
-from threading import Lock
-
-from cachetools import LRUCache
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
@@ -14,10 +11,8 @@ from wiseglove.shot.formats import upgraded_shot
 from wiseglove.shot.model import Shot
 from wiseglove.store import shots
 from wiseglove.store.errors import NotFoundError
+from wiseglove.store.recent import recent_versions
 from wiseglove.store.tables import ShotRow, VersionRow
-
-_opened: LRUCache[tuple[str, int], EvaluatedShot] = LRUCache(8)
-_lock = Lock()
 
 
 def label(number: int) -> str:
@@ -46,6 +41,7 @@ def make(session: Session, shot_id: str, name: str, comment: str, frame: int, au
     session.add(made)
     session.flush()
     session.refresh(made, ["made_at"])  # not the document, which is large
+    recent_versions(session).keep_when_committed(session, made.number, shot)
     return made
 
 
@@ -58,13 +54,10 @@ def find(session: Session, shot_id: str, number: int) -> VersionRow:
 
 
 def opened(session: Session, shot_id: str, number: int) -> EvaluatedShot:
-    """The shot as it was then; as quick as the shot itself when it was opened before. Raises NotFoundError."""
-    key = shot_id, number
-    with _lock:
-        found = _opened.get(key)
+    """The shot as it was then; as quick as the shot itself when it was opened or made before. Raises NotFoundError."""
+    row, at_hand = find(session, shot_id, number), recent_versions(session)
+    found = at_hand.find(shot_id, number)
     if found is None:
-        row = find(session, shot_id, number)
         found = EvaluatedShot.of(Shot.model_validate(upgraded_shot(row.document), strict=False))
-        with _lock:
-            _opened[key] = found
+        at_hand.keep_when_committed(session, number, found)
     return found
