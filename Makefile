@@ -8,7 +8,7 @@ WEB_SOURCES := $(shell find web/src web/public web/index.html web/vite.config.ts
 
 KERNELS := $(shell find src/wiseglove/core src/wiseglove/shot -name '*.py')
 
-.PHONY: help setup demo test check system matting footage bench torture fuzz screenshots schema lock dev clean
+.PHONY: help setup demo test check system demo-system matting footage bench torture fuzz screenshots schema lock dev clean
 
 help:            ## what there is
 	@grep -hE '^[a-z]+: .*##|^[a-z]+:  +##' $(MAKEFILE_LIST) | sed 's/:[^#]*##/  /'
@@ -16,14 +16,16 @@ help:            ## what there is
 setup: .venv/.warm .venv/.tools web/node_modules/.ready  ## Python into .venv, the page's packages into web/node_modules
 
 demo:            ## serve the application with demo data, until Ctrl+C
-	@$(MAKE) --no-print-directory -j2 .venv/.warm web/dist/index.html
-	@scripts/system.sh postgresql chromium libgomp1
+	@$(MAKE) --no-print-directory -j3 footage demo-system web/dist/index.html
 	@$(BIN)/wiseglove demo
 
 test:            ## run all tests
 	@$(MAKE) --no-print-directory -j3 footage system check matting
 	cd web && npm test --silent
 	$(BIN)/pytest -n 3 --dist loadfile --no-loadscope-reorder
+
+demo-system:     # what the application itself uses of the operating system
+	@scripts/system.sh postgresql chromium libgomp1
 
 system:          # what is used of the operating system in tests
 	@scripts/system.sh postgresql chromium libgomp1 ffmpeg libegl1 libgl1 libcairo2
@@ -42,7 +44,9 @@ check: .venv/.tools web/dist/index.html  ## form, types and layers (building the
 matting: .venv/.ready system  # the same for a package that compiles itself, which takes minutes
 	@$(BIN)/python -c "import pymatting"
 
-footage: .venv/.warm  # the demo's movies and their truth, rendered once
+footage: .run/footage/panel_tap.mp4  # the demo's movie and its truth, rendered once
+
+.run/footage/panel_tap.mp4: | .venv/.warm
 	@$(BIN)/wiseglove footage
 
 bench: setup web/dist/index.html  ## figures, goals and peers in one table
