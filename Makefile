@@ -16,7 +16,7 @@ help:            ## what there is
 setup: .venv/.warm .venv/.tools web/node_modules/.ready  ## Python into .venv, the page's packages into web/node_modules
 
 demo:            ## serve the application with demo data, until Ctrl+C
-	@$(MAKE) --no-print-directory -j3 footage demo-system web/dist/index.html
+	@$(MAKE) --no-print-directory -j3 demo-system .venv/.ready web/dist/index.html footage .venv/.warm
 	@$(BIN)/wiseglove demo
 
 test:            ## run all tests
@@ -27,8 +27,8 @@ test:            ## run all tests
 demo-system:     # what the application itself uses of the operating system
 	@scripts/system.sh postgresql chromium libgomp1
 
-system:          # what is used of the operating system in tests
-	@scripts/system.sh postgresql chromium libgomp1 ffmpeg libegl1 libgl1 libcairo2
+system: demo-system  # what tests use beside that
+	@scripts/system.sh ffmpeg libegl1 libgl1 libcairo2
 
 check: .venv/.tools web/dist/index.html  ## form, types and layers (building the page checks its types)
 	$(BIN)/ruff check src tests benchmarks scripts
@@ -46,7 +46,7 @@ matting: .venv/.ready system  # the same for a package that compiles itself, whi
 
 footage: .run/footage/panel_tap.mp4  # the demo's movie and its truth, rendered once
 
-.run/footage/panel_tap.mp4: | .venv/.warm
+.run/footage/panel_tap.mp4: | .venv/.ready demo-system
 	@$(BIN)/wiseglove footage
 
 bench: setup web/dist/index.html  ## figures, goals and peers in one table
@@ -86,7 +86,7 @@ clean:  ## remove all that was made here: environment, build, database, footage
 	@$(BIN)/pip check >/dev/null || $(BIN)/pip check
 	@touch $@
 
-.venv/.warm: .venv/.ready $(KERNELS)  # the numeric loops compiled, so that nobody's first press waits for it, nor all tests at once
+.venv/.warm: .venv/.ready $(KERNELS) | demo-system  # the numeric loops compiled, so that nobody's first press waits for it, nor all tests at once
 	@$(BIN)/python -m wiseglove.shot.warm
 	@touch $@
 
