@@ -16,11 +16,11 @@ help:            ## what there is
 setup: .venv/.warm .venv/.tools web/node_modules/.ready  ## Python into .venv, the page's packages into web/node_modules
 
 demo:            ## serve the application with demo data, until Ctrl+C
-	@$(MAKE) --no-print-directory -j3 demo-system .venv/.ready web/dist/index.html footage .venv/.warm
+	@$(MAKE) --no-print-directory -j3 footage web/dist/index.html .venv/.warm
 	@$(BIN)/wiseglove demo
 
 test:            ## run all tests
-	@$(MAKE) --no-print-directory -j3 footage system check matting
+	@$(MAKE) --no-print-directory -j3 footage .venv/.warm system check matting
 	cd web && npm test --silent
 	$(BIN)/pytest -n 3 --dist loadfile --no-loadscope-reorder
 

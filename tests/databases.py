@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from collections import defaultdict
+from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass, field
 from uuid import uuid4
 
@@ -78,6 +80,16 @@ class Databases:
                     if last is not None:
                         connection.execute("select setval(%s, %s)", [sequence, last])
         self._free[template].append(name)
+
+
+@contextmanager
+def older(cluster: Cluster, version: str) -> Iterator[str]:
+    """The url of a database as a version of the schema had it, which goes with the test."""
+    name = f"old{uuid4().hex[:12]}"
+    cluster.ensure_database(name)
+    migrate(cluster.url(name), version)
+    yield cluster.url(name)
+    cluster.sql(f"drop database {name} with (force)")
 
 
 def _alone(connection: psycopg.Connection) -> None:

@@ -110,8 +110,7 @@ def taken(app: FastAPI, databases: Databases, tmp_path_factory: pytest.TempPathF
 @pytest.fixture
 def template(request: pytest.FixtureRequest) -> str:
     """A copy of the database with a shot, for a test that wants `taken`."""
-    wants = request.getfixturevalue("taken") if "taken" in request.fixturenames else None
-    return wants[0] if wants else EMPTY
+    return request.getfixturevalue("taken")[0] if "taken" in request.fixturenames else EMPTY
 
 
 @pytest.fixture

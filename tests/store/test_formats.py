@@ -12,7 +12,6 @@ import lzma
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
-from uuid import uuid4
 
 import cv2
 import numpy as np
@@ -22,6 +21,7 @@ from psycopg import sql
 from psycopg.types.json import Jsonb
 
 from tests.builders import PlainPictures
+from tests.databases import older
 from wiseglove.shot.evaluated import EvaluatedShot
 from wiseglove.shot.formats import CHANGES, ELEMENTS, FORMAT, NewerFormatError, upgraded, upgraded_shot
 from wiseglove.shot.model import Carrier, Shot
@@ -50,25 +50,26 @@ def old(request: pytest.FixtureRequest) -> Old:
 @pytest.fixture
 def database(cluster: Cluster, old: Old) -> Iterator[Database]:
     """A database of the older version with the shot in it, brought up to date."""
-    name = f"old{uuid4().hex[:12]}"
-    cluster.ensure_database(name)
-    url = cluster.url(name)
-    migrate(url, "0002")
-    with psycopg.connect(url) as connection:
-        tables = {"clips": old["clips"], "shots": [old["shot"]], "elements": old["elements"], "journal": old["journal"]}
-        for table, rows in (*tables.items(), ("shot_clips", old["shot_clips"])):
-            for row in rows:
-                query = sql.SQL("insert into {} ({}) overriding system value values ({})").format(
-                    sql.Identifier(table),
-                    sql.SQL(", ").join(map(sql.Identifier, row)),
-                    sql.SQL(", ").join([sql.Placeholder()] * len(row)),
-                )
-                connection.execute(query, [value(k, v) for k, v in row.items()])
-    migrate(url)
-    database = Database(url)
-    yield database
-    database.close()
-    cluster.sql(f"drop database {name} with (force)")
+    with older(cluster, "0002") as url:
+        with psycopg.connect(url) as connection:
+            tables = {
+                "clips": old["clips"],
+                "shots": [old["shot"]],
+                "elements": old["elements"],
+                "journal": old["journal"],
+            }
+            for table, rows in (*tables.items(), ("shot_clips", old["shot_clips"])):
+                for row in rows:
+                    query = sql.SQL("insert into {} ({}) overriding system value values ({})").format(
+                        sql.Identifier(table),
+                        sql.SQL(", ").join(map(sql.Identifier, row)),
+                        sql.SQL(", ").join([sql.Placeholder()] * len(row)),
+                    )
+                    connection.execute(query, [value(k, v) for k, v in row.items()])
+        migrate(url)
+        database = Database(url)
+        yield database
+        database.close()
 
 
 def load(database: Database, old: Old) -> EvaluatedShot:

@@ -2,15 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-from uuid import uuid4
-
 import psycopg
 import pytest
 from psycopg.types.json import Jsonb
 from sqlalchemy.orm import Session
 
 from tests.builders import shot_with_hand_and_pane
+from tests.databases import older
 from wiseglove.store import versions
 from wiseglove.store.cluster import Cluster
 from wiseglove.store.database import Database, migrate
@@ -34,26 +32,18 @@ def written(connection: psycopg.Connection, document: object | None = None) -> N
         )  # fmt: skip
 
 
-@pytest.fixture
-def older(cluster: Cluster) -> Iterator[str]:
-    name = f"older{uuid4().hex[:12]}"
-    cluster.ensure_database(name)
-    migrate(cluster.url(name), "0008")
-    yield cluster.url(name)
-    cluster.sql(f"drop database {name} with (force)")
-
-
-def test_a_version_of_an_older_database_is_read_as_it_was(older: str) -> None:
+def test_a_version_of_an_older_database_is_read_as_it_was(cluster: Cluster) -> None:
     shot = shot_with_hand_and_pane()
-    with psycopg.connect(older) as connection:
-        written(connection, shot.document.model_dump(mode="json"))
-    migrate(older)
-    database = Database(older)
-    with database.transaction() as session:
-        assert versions.opened(session, "s1", 1).document == shot.document
-        with pytest.raises(NotFoundError):
-            versions.opened(session, "s1", 2)
-    database.close()
+    with older(cluster, "0008") as url:
+        with psycopg.connect(url) as connection:
+            written(connection, shot.document.model_dump(mode="json"))
+        migrate(url)
+        database = Database(url)
+        with database.transaction() as session:
+            assert versions.opened(session, "s1", 1).document == shot.document
+            with pytest.raises(NotFoundError):
+                versions.opened(session, "s1", 2)
+        database.close()
 
 
 def given_up(session: Session) -> None:

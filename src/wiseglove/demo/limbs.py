@@ -138,9 +138,8 @@ def _clear(view, row, column, melted, seen):  # type: ignore[no-untyped-def]
     middle = (row + TILE / 2 - view.jitter[1], column + TILE / 2 - view.jitter[0])
     ray = _ray(view, middle[0], middle[1])
     spread = (TILE / 2 * math.sqrt(2.0) + 0.5) / view.focal
-    t = NEAR
+    place, t = view.place, NEAR
     while t < FAR:
-        place = view.place
         d, _ = _away(place[0] + t * ray[0], place[1] + t * ray[1], place[2] + t * ray[2], melted, seen)
         further = (t + SURE * d) / (1.0 + spread)
         if further < t + 0.001:

@@ -29,7 +29,7 @@ Json = dict[str, Any]
 
 
 class Packed(TypeDecorator[Json]):
-    """JSON that nobody searches in, compressed: kept in a third of the time that JSONB takes, in a tenth of the room."""
+    """JSON that nobody searches in, compressed: kept in half of the time that JSONB takes or less, in at most half of the room."""
 
     impl = LargeBinary
     cache_ok = True

@@ -45,7 +45,7 @@ def light_of(frame: Picture, behind: Picture, seen: NDArray[np.bool_]) -> Pictur
     strange, the middle of those that it explains.
     """
     h, w = frame.shape[:2]
-    now, then = _bright(frame), _bright(behind)
+    now, then = (summed(np.asarray(p, np.float32)) / 3 + 2 for p in (frame, behind))
     ratio = np.where(seen, now / then, np.nan)
     cells = _cells(np.asarray(ratio, np.float32))
     counts = np.isfinite(cells).sum(2)
@@ -62,10 +62,9 @@ def light_of(frame: Picture, behind: Picture, seen: NDArray[np.bool_]) -> Pictur
     return np.asarray(np.clip(grown, DIMMEST, BRIGHTEST)[..., None], np.float32)
 
 
-def _bright(picture: Picture) -> Picture:
-    """The mean of the channels (h, w), and a little more so that it is never nothing."""
-    mean = cv2.transform(np.asarray(picture, np.float32), np.full((1, picture.shape[2]), 1 / picture.shape[2]))
-    return np.asarray(mean.reshape(picture.shape[:2]) + np.float32(2), np.float32)
+def summed(picture: Picture) -> Picture:
+    """The sum of the channels of (h, w, c), (h, w)."""
+    return np.asarray(cv2.transform(picture, np.ones((1, picture.shape[2]), np.float32)), np.float32)
 
 
 def _cells(values: Picture) -> Picture:

@@ -7,7 +7,7 @@ import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
-from wiseglove.core.behind.clean import Behind, light_of, noise_by
+from wiseglove.core.behind.clean import Behind, light_of, noise_by, summed
 from wiseglove.core.parallel import rows_at_once
 
 Picture = NDArray[np.float32]
@@ -179,24 +179,19 @@ def _mixed(
     inside, outside = _distance(solid), _distance(~solid)
     own = _own_colour(frame, inside)
     way = own - empty
-    length, covers = _summed(way * way), frame - empty
-    share = _summed(covers * way) / np.maximum(length, np.float32((4 * noise) ** 2))
+    length, covers = summed(way * way), frame - empty
+    share = summed(covers * way) / np.maximum(length, np.float32((4 * noise) ** 2))
     alpha = np.clip(share / WHOLE, 0, 1).astype(np.float32)
     # Where both sides look alike, or the pixel is no mixture of the two, the outline of what differs stands.
     plain = cv2.GaussianBlur(solid.astype(np.float32), (0, 0), 1.0)
     over = covers - np.clip(share, 0, 1)[..., None] * way
-    rest = np.sqrt(_summed(over * over))
+    rest = np.sqrt(summed(over * over))
     told = np.clip(np.sqrt(length) / (8 * noise) - 0.5, 0, 1) * np.clip(2 - rest / (6 * noise + 4), 0, 1)
     told = np.asarray(cv2.blur(np.asarray(told, np.float32), (3, 3)), np.float32)
     alpha = np.asarray(alpha * told + plain * (1 - told), np.float32)
     alpha[(outside > BAND) | (strength < NONE / 2) | (shaded & (outside > EDGE))] = 0
     alpha[inside > BAND] = 1
     return alpha
-
-
-def _summed(picture: Picture) -> Picture:
-    """The sum of the channels, (h, w)."""
-    return np.asarray(cv2.transform(picture, np.ones((1, picture.shape[2]), np.float32)), np.float32)
 
 
 def _own_colour(frame: Picture, inside: Picture) -> Picture:

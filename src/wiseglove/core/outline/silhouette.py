@@ -79,9 +79,8 @@ class Silhouette:
         whole = np.bincount(which, inner, len(long)) == np.bincount(which, minlength=len(long))
         self._line = which[inner]
         self._whole_lines = np.flatnonzero(whole)
-        self._tree = cKDTree(self.places) if len(x) else None
         down = np.argsort(self.places[:, 1], kind="stable")
-        self._by_row = np.ascontiguousarray(self.places[down]), np.ascontiguousarray(self.outward[down])
+        self._by_row = self.places[down], self.outward[down]
 
     def onto(self, points: Points, kinds: list[str], steps: tuple[tuple[float, int], ...], facing: float) -> Points:
         """An outline (N, 8) brought onto these edges where they are near and face the same way."""
@@ -103,9 +102,9 @@ class Silhouette:
         For what opens and closes, as two legs that cross: there an outline has no edge nearby to go to.
         """
         along = normals_of(points, list(range(len(points))), SPACING)
-        if self._tree is None or not len(self._whole_lines):
+        if not len(self._whole_lines):
             return points
-        away, nearest = self._tree.query(along.places)
+        away, nearest = cKDTree(self.places).query(along.places)
         votes = np.bincount(self._line[nearest[away < NEAR]], minlength=int(self._line.max()) + 1)
         line = self._whole_lines[votes[self._whole_lines].argmax()]
         there = np.flatnonzero(self._line == line)[:: int(SPACING)]

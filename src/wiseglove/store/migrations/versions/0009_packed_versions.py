@@ -1,4 +1,4 @@
-"""A version's document is packed: as JSONB it took the database three times as long to keep as all else together."""
+"""A version's document is packed: keeping it as JSONB took the database as long as all else together."""
 
 from __future__ import annotations
 
