@@ -45,7 +45,9 @@ def light_of(frame: Picture, behind: Picture, seen: NDArray[np.bool_]) -> Pictur
     strange, the middle of those that it explains.
     """
     h, w = frame.shape[:2]
-    now, then = (summed(np.asarray(p, np.float32)) / 3 + 2 for p in (frame, behind))
+    now: Picture
+    then: Picture
+    now, then = (summed(np.asarray(p, np.float32)) / np.float32(3) + np.float32(2) for p in (frame, behind))
     ratio = np.where(seen, now / then, np.nan)
     cells = _cells(np.asarray(ratio, np.float32))
     counts = np.isfinite(cells).sum(2)
