@@ -6,6 +6,7 @@ import itertools
 from contextlib import suppress
 
 import numpy as np
+from numpy.typing import NDArray
 
 from wiseglove.core.compositing import kernels, pane
 from wiseglove.core.compositing.worn import worn
@@ -22,6 +23,9 @@ BLURRED = 0.4
 MOST = {pane.PREVIEW: 5, pane.FINAL: 16}
 """Moments of the exposure that are laid at most, by the samples per pixel."""
 
+KEPT = pane.Kept(192 << 20)
+"""Inserts as all scenes of this process reduced them."""
+
 
 class PaneLayers:
     """Inserts as layers."""
@@ -30,7 +34,6 @@ class PaneLayers:
         self._ground = ground
         self._laid: dict[str, pane.Laid | None] = {}
         self._panes: dict[str, Pane] = {}
-        self._kept: pane.Kept = {}
 
     def now(self, which: Pane) -> Pane:
         """A pane with all that changes in time as it is on this frame."""
@@ -65,11 +68,24 @@ class PaneLayers:
         if travel < BLURRED:
             return self._shown(now, ends[1], ground.samples)
         count = int(np.clip(np.ceil(travel), 3, MOST.get(ground.samples, 16)))
+        times = [opened + (k + 0.5) / count * now.sit.motion.shutter / 360 for k in range(count)]
+        moments = [ground.shot.corners_at(which, t) for t in times]
+        return self._shown_moving(now, moments)
+
+    def _shown_moving(self, now: Pane, moments: list[Points]) -> pane.Laid | None:
+        """The mean of several moments: of one picture on a flat face at once, otherwise one moment after the other."""
+        shown = [(insert, strength) for insert, strength in self._pieces(now) if strength > 0]
+        ground, wiped = self._ground, now.wipe.on and now.wipe.shown < 1
         samples = max(ground.samples // 2, 1)
-        moments = [opened + (k + 0.5) / count * now.sit.motion.shutter / 360 for k in range(count)]
-        found = [self._shown(now, ground.shot.corners_at(which, t), samples) for t in moments]
+        if len(shown) == 1 and shown[0][1] >= 1 and face_of(now).flat and not wiped:
+            picture = ground.pictures.insert(shown[0][0], ground.frame, ground.linear)
+            if picture is None:
+                return None
+            part, placed = self._placed(now, shown[0][0], picture)
+            return pane.lay_moving(part, moments, ground.whole, ground.scale, samples, face_of(now), placed, KEPT)
+        found = [self._shown(now, corners, samples) for corners in moments]
         laid = [each for each in found if each is not None and not each.box.empty]
-        return _mean(laid, count) if laid else None
+        return _mean(laid, len(moments)) if laid else None
 
     def _shown(self, now: Pane, corners: Points, samples: int) -> pane.Laid | None:
         """The insert and the pieces that are there, one over the other, on a pane with corners (4, 2)."""
@@ -94,7 +110,13 @@ class PaneLayers:
         return [(now.insert, 1.0), *there]
 
     def _piece(self, now: Pane, shown: Insert, picture: Picture, corners: Points, samples: int) -> pane.Laid:
-        ground, row, how = self._ground, now.sit.worn, now.placement
+        part, placed = self._placed(now, shown, picture)
+        ground = self._ground
+        return pane.lay(part, corners, ground.whole, ground.scale, samples, face_of(now), placed, KEPT)
+
+    def _placed(self, now: Pane, shown: Insert, picture: Picture) -> tuple[Picture, NDArray[np.float64] | None]:
+        """What is left of a picture after its crop, as worn as it is shown, and where it lies on the pane."""
+        row, how = now.sit.worn, now.placement
         if row.on:
             picture = worn(picture, row.worn)
         part = picture
@@ -104,10 +126,8 @@ class PaneLayers:
         fit = shown.fit if isinstance(shown, Piece) and shown.fit is not None else how.fit
         if shown.source in ("solid", "gradient"):
             fit = "stretch"
-        placed = pane.placement(
-            part.shape[1] / part.shape[0], face_of(now).aspect, fit, how.scale, how.across, how.down, how.turn
-        )  # fmt: skip
-        return pane.lay(part, corners, ground.whole, ground.scale, samples, face_of(now), placed, self._kept)
+        aspect = part.shape[1] / part.shape[0]
+        return part, pane.placement(aspect, face_of(now).aspect, fit, how.scale, how.across, how.down, how.turn)
 
     def _uncovered(self, now: Pane, corners: Points, box: Box) -> Matte:
         """How far a wipe shows each pixel of a box."""
@@ -172,7 +192,10 @@ def gathered(laid: list[pane.Laid], box: Box) -> Picture:
     total = np.zeros((box.height, box.width, 4), np.float32)
     for each in laid:
         if not each.box.empty:
-            kernels.gathered(each.colour, each.alpha, total[relative(each.box, box).slices])
+            here = relative(each.box, box).slices
+            part = np.ascontiguousarray(total[here])
+            kernels.gathered(each.colour, each.alpha, part)
+            total[here] = part
     return total
 
 

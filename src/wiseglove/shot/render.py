@@ -132,15 +132,15 @@ class FrameScene:
         if laid is not None and not seen.empty:
             here, own = relative(seen, part).slices, relative(seen, laid.box).slices
             nearer = self.covers.matte(seen, moved, self.ground.shot.nearer_than(which))
-            back = working[here]
-            front = self.sitting.mixed(which, laid.colour[own], back, nearer, seen)
+            back, colours = np.ascontiguousarray(working[here]), np.ascontiguousarray(laid.colour[own])
+            front = self.sitting.mixed(which, colours, back, nearer, seen)
             alpha = laid.alpha[own] * np.float32(now.opacity)
             if now.sit.edges.on:
-                cover = own_share(self.ground.working[seen.slices], nearer)
-                amount = np.float32(min(now.sit.edges.amount, 1))
-                kernels.laid_clean(back, front, alpha, nearer, cover, amount)
+                cover = own_share(self.ground.working_near(seen), nearer)
+                kernels.laid_clean(back, front, alpha, nearer, cover, np.float32(min(now.sit.edges.amount, 1)))
             else:
-                working[here] = over.over_with_holdout(back, front, alpha, nearer)
+                back = over.over_with_holdout(back, front, alpha, nearer)
+            working[here] = back
         if self.sitting.shines(which):
             self.sitting.lighten(which, working, part)
 

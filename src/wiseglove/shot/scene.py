@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Literal, Protocol
 
@@ -68,6 +68,7 @@ class Ground:
     scale: float = 1.0
     samples: int = pane.FINAL
     manner: Manner = EVERYTHING
+    _near: dict[str, tuple[Box, colour.Linear]] = field(default_factory=dict)
 
     @cached_property
     def size(self) -> tuple[int, int]:
@@ -103,6 +104,13 @@ class Ground:
         if made is not None:
             return np.array(made[box.slices])
         return colour.to_working(self.plate[box.slices], self.linear)
+
+    def working_near(self, box: Box) -> colour.Linear:
+        """The same over a box, only to be read; the last one is kept for all that lie within it."""
+        last = self._near.get("box")
+        if last is None or box.within(last[0]) != box:
+            self._near["box"] = last = box, colour.to_working(self.plate[box.slices], self.linear)
+        return last[1][relative(box, last[0]).slices]
 
     def counts(self, thing: Cover | Subject) -> bool:
         """Whether a look counts a cover or a subject; a cover that is a subject's matte counts only when it is asked for."""

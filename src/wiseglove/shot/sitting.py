@@ -4,13 +4,15 @@ from __future__ import annotations
 
 from contextlib import suppress
 from functools import lru_cache
+from threading import Lock
 
 import cv2
 import numpy as np
-from cachetools import LRUCache
+from cachetools import LRUCache, cached
 
 from wiseglove.core.compositing import blend, glass, grain, kernels, pane, screen_light, soft_focus
 from wiseglove.core.compositing.grade import graded
+from wiseglove.core.compositing.sampled import with_alpha
 from wiseglove.core.geometry.homography import DegenerateQuadError
 from wiseglove.core.matte.coverage import Box, Matte
 from wiseglove.shot.cover_mattes import CoverMattes
@@ -20,9 +22,16 @@ from wiseglove.shot.scene import Ground, Override, Picture, relative
 
 SHADOW = 0.012
 """Width over which shadows are told, as a share of the picture's height."""
-_levels: LRUCache[tuple[str, str, bool, int], Picture] = LRUCache(8)
-LEVELS = {"dark": glass.dark_level, "bright": glass.bright_level}
-"""What of a clean pane the plate's light is told from: of one that is off, of one that shows a picture."""
+NO_LIGHT = (np.zeros((1, 1, 3), np.float32), 1)
+LEVELS = {"grey": glass.grey_level, "dark": glass.dark_level, "bright": glass.bright_level}
+"""What of a clean pane the plate's light is told from: its shadow, and what is mirrored in one that is off or shows a picture."""
+
+
+@cached(LRUCache(8), key=lambda level, media, linear, picture: (level, media, linear, picture.shape[1]), lock=Lock())
+def _level_of(level: str, media: str, linear: bool, picture: Picture) -> Picture:
+    """A level of a clean pane, with as many channels as are quick to look up."""
+    made = LEVELS[level](picture)
+    return made if made.ndim == 2 else with_alpha(made)
 
 
 class Sitting:
@@ -31,8 +40,9 @@ class Sitting:
     def __init__(self, ground: Ground, covers: CoverMattes, panes: PaneLayers) -> None:
         self._ground, self._covers, self._panes = ground, covers, panes
         self._made: dict[str, pane.Laid] = {}
-        self._clean: dict[str, pane.Laid | None] = {}
-        self._light: dict[str, Picture] = {}
+        self._levels: dict[str, tuple[Box, Picture] | None] = {}
+        self._light: dict[str, tuple[Picture, int]] = {}
+        self._small: dict[str, Picture] = {}
 
     def laid(self, which: Pane, override: Override) -> pane.Laid | None:
         """What a pane shows, with the rows that do not need what lies behind; whole, and kept while nothing of it moves."""
@@ -81,41 +91,37 @@ class Sitting:
         return np.asarray((row.near + (row.far - row.near) * share) * scale, np.float32)
 
     def _plate(self, box: Box) -> Picture:
-        return self._ground.working[box.slices]
+        return self._ground.working_near(box)
 
-    def _clean_in(self, which: Pane, now: Pane, level: str | None = None) -> pane.Laid | None:
-        """The clean pane (or a level of it) where it lies on the plate; None where there is none."""
+    def _level_in(self, which: Pane, now: Pane, level: str) -> tuple[Box, Picture] | None:
+        """A level of the clean pane where it lies on the plate, and where that is; None where there is none."""
         media, ground = now.sit.clean, self._ground
         name = f"{which.id} {level}"
         if media is None:
             return None
-        if name not in self._clean:
+        if name not in self._levels:
             picture = ground.pictures.insert(
                 Insert(source="media", media=media, start=ground.frame), ground.frame, ground.linear
             )
             assert picture is not None
-            if level is not None:
-                key = (level, media, ground.linear, picture.shape[1])
-                if key not in _levels:
-                    _levels[key] = LEVELS[level](np.ascontiguousarray(picture[..., :3]))
-                picture = _levels[key]
-            self._clean[name] = None
+            made = _level_of(level, media, ground.linear, picture)
+            self._levels[name] = None
             with suppress(DegenerateQuadError):
                 corners = ground.shot.corners_at(which, ground.frame)
-                self._clean[name] = pane.lay(picture, corners, ground.whole, ground.scale, 1)
-        return self._clean[name]
+                beyond = glass.UNKNOWN if level == "grey" else None
+                self._levels[name] = pane.spread_over(made, corners, ground.whole, ground.scale, beyond)
+        return self._levels[name]
 
     def _shaded(self, which: Pane, now: Pane, colour: Picture, box: Box) -> Picture:
-        clean = self._clean_in(which, now)
-        if clean is None or clean.box.within(box).empty:
+        found = self._level_in(which, now, "grey")
+        part = Box(0, 0, 0, 0) if found is None else found[0].within(box)
+        if found is None or part.empty:
             return colour
-        part = clean.box.within(box)
-        here, own = relative(part, box).slices, relative(part, clean.box).slices
         hidden = self._covers.matte(part, {}, self._ground.shot.nearer_than(which))
         width = SHADOW * self._ground.size[1]
-        light = glass.shadow(self._plate(part), clean.colour[own], np.maximum(hidden, 1 - clean.alpha[own]), width)
-        out = colour.copy()
-        out[here] = glass.shaded(colour[here], light, now.sit.shadow.amount)
+        clean = found[1][relative(part, found[0]).slices]
+        out, here = colour.copy(), relative(part, box).slices
+        out[here] = glass.shade(colour[here], self._plate(part), clean, hidden, width, now.sit.shadow.amount)
         return out
 
     def _grained(self, now: Pane, colour: Picture, box: Box) -> Picture:
@@ -132,19 +138,17 @@ class Sitting:
         """A pane's colours over a box after its blend mode with what lies behind, and with the glass's own life on them."""
         now = self._panes.now(which)
         if now.sit.mix.on and now.sit.mix.mode != "normal":
-            share = np.float32(now.sit.mix.amount)
-            colour = blend.blended(back, colour, now.sit.mix.mode) * share + colour * (1 - share)
+            colour = blend.blended(back, colour, now.sit.mix.mode, now.sit.mix.amount)
         if now.sit.glass.on and now.sit.glass.amount > 0:
-            dark = self._clean_in(which, now, "dark" if now.sit.glass.off else "bright")
-            part = Box(0, 0, 0, 0) if dark is None else dark.box.within(box)
-            if dark is not None and not part.empty:
-                here, own = relative(part, box).slices, relative(part, dark.box).slices
-                lit = glass.with_reflections(
-                    colour[here], self._plate(part), dark.colour[own], nearer[here], now.sit.glass.amount
-                )
+            found = self._level_in(which, now, "dark" if now.sit.glass.off else "bright")
+            part = Box(0, 0, 0, 0) if found is None else found[0].within(box)
+            if found is not None and not part.empty:
+                here, dark = relative(part, box).slices, found[1][relative(part, found[0]).slices]
                 colour = np.array(colour, np.float32)
-                colour[here] = lit
-        return np.asarray(colour, np.float32)
+                colour[here] = glass.with_reflections(
+                    colour[here], self._plate(part), dark, nearer[here], now.sit.glass.amount
+                )
+        return colour
 
     def shines(self, which: Pane) -> bool:
         """Whether a pane throws light on what is around it."""
@@ -164,16 +168,21 @@ class Sitting:
     def lighten(self, which: Pane, working: Picture, box: Box) -> None:
         """Put the light of a pane on a box of the picture, in place, as it is thrown while nothing is dragged."""
         sit = self._panes.now(which).sit
-        glow, light = (self._thrown(which, name, row, box) for name, row in (("glow", sit.glow), ("light", sit.light)))
+        glow, light = (self._thrown(which, name, row) for name, row in (("glow", sit.glow), ("light", sit.light)))
         face = self._face(which, box) if light is not None else np.zeros(working.shape[:2], np.float32)
-        nothing = np.broadcast_to(np.zeros((1, 1, 1), np.float32), working.shape)
-        kernels.lightened(
-            working, nothing if glow is None else glow, np.float32(sit.glow.amount),
-            nothing if light is None else light, np.float32(sit.light.amount), face,
-        )  # fmt: skip
+        (glowing, glow_step), (lighting, light_step) = (NO_LIGHT if each is None else each for each in (glow, light))
+        across, amounts = np.s_[box.left : box.right], (np.float32(sit.glow.amount), np.float32(sit.light.amount))
+        glowing, lighting = (
+            np.array(np.broadcast_to(each, (each.shape[0], self._ground.size[0], 3))[:, across], order="C")
+            for each in (glowing, lighting)
+        )
+        lit = np.ascontiguousarray(working)  # compiled loops have one form
+        kernels.lightened(lit, glowing, glow_step, amounts[0], lighting, light_step, amounts[1], face, box.top)
+        if lit is not working:
+            working[...] = lit
 
-    def _thrown(self, which: Pane, name: str, row: GlowRow, box: Box) -> Picture | None:
-        """The light of a row over a box; None where it is off."""
+    def _thrown(self, which: Pane, name: str, row: GlowRow) -> tuple[Picture, int] | None:
+        """The light of a row over the whole picture, as wide as it, and how many times fewer rows it has; None where it is off."""
         if not row.on or row.amount <= 0 or row.width <= 0:
             return None
         key = f"{which.id} {name}"
@@ -181,29 +190,24 @@ class Sitting:
             width = row.width * self._ground.scale
             step = screen_light.step_for(width)
             small = screen_light.spread_light(self._shown(which, step), width, step)
-            whole = self._ground.size
-            grown = cv2.resize(small, (small.shape[1] * step, small.shape[0] * step), interpolation=cv2.INTER_LINEAR)
-            self._light[key] = np.asarray(grown[: whole[1], : whole[0]], np.float32)
-        return self._light[key][box.slices]
+            wide = cv2.resize(small, (small.shape[1] * step, small.shape[0]), interpolation=cv2.INTER_LINEAR)
+            self._light[key] = np.asarray(wide[:, : self._ground.size[0]], np.float32), step
+        return self._light[key]
 
     def _shown(self, which: Pane, step: int) -> Picture:
         """What a pane shows of its own over the whole picture, premultiplied and held out, `step` times smaller."""
+        key = f"{which.id} {step}"
+        if key in self._small:
+            return self._small[key]
         whole = self._ground.whole
         out = np.zeros((-(-whole.height // step), -(-whole.width // step), 3), np.float32)
         laid = self.laid(which, {})
-        if laid is None or laid.box.empty:
-            return out
-        box = laid.box
-        nearer = self._covers.matte(box, {}, self._ground.shot.nearer_than(which))
-        left, top = box.left // step, box.top // step
-        right, bottom = -(-box.right // step), -(-box.bottom // step)
-        padded = np.zeros(((bottom - top) * step, (right - left) * step, 4), np.float32)
-        seen = laid.alpha * (1 - nearer) * np.float32(self._panes.now(which).opacity)
-        inside = Box(left * step, top * step, right * step, bottom * step)
-        kernels.gathered(laid.colour, seen, padded[relative(box, inside).slices])
-        small = cv2.resize(padded, (right - left, bottom - top), interpolation=cv2.INTER_AREA)
-        out[top:bottom, left:right] = np.clip(small[..., :3], 0, 4)
-        return out
+        if laid is not None and not laid.box.empty:
+            nearer = self._covers.matte(laid.box, {}, self._ground.shot.nearer_than(which))
+            opacity = np.float32(self._panes.now(which).opacity)
+            kernels.made_small(laid.colour, laid.alpha, nearer, opacity, laid.box.left, laid.box.top, step, out)
+        self._small[key] = np.clip(out, 0, 4)
+        return self._small[key]
 
     def _face(self, which: Pane, box: Box) -> Matte:
         """Where the pane itself is seen in a box: the light of its picture does not light that picture."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from functools import cache
 from typing import Any
 
@@ -13,10 +14,13 @@ from wiseglove.core.behind.clean import clean_picture
 from wiseglove.core.behind.difference import held_out
 from wiseglove.core.compositing import pane
 from wiseglove.core.compositing.grain import BANDS
+from wiseglove.core.geometry.bezier import ellipse
 from wiseglove.shot.basics import PaneKey, Plate
+from wiseglove.shot.edits import AddCover, OutlineDraft
 from wiseglove.shot.evaluated import EvaluatedShot
-from wiseglove.shot.model import new_shot
-from wiseglove.shot.pane import GlowRow, Insert, LevelRow, MotionRow, Pane, SitIn
+from wiseglove.shot.keys import as_points
+from wiseglove.shot.model import Cover, new_shot
+from wiseglove.shot.pane import GlowRow, Insert, LevelRow, MixRow, MotionRow, Pane, SharpRow, SitIn
 from wiseglove.shot.render import FrameScene
 
 SIZE = 64
@@ -50,6 +54,8 @@ def warm_up() -> None:
         "level": LevelRow(on=True, gamma=1.1),
         "glow": GlowRow(on=True),
         "light": GlowRow(on=True),
+        "mix": MixRow(on=True, mode="screen"),
+        "sharp": SharpRow(on=True, soft=1.2),
     }
     grain = {
         "on": True,
@@ -64,13 +70,29 @@ def warm_up() -> None:
         for f in range(3)
     ]
     plate = Plate(media="0" * 24, width=SIZE, height=SIZE, first=0, count=3, rate_num=25, rate_den=1)
-    empty = new_shot("warm", "Warm", plate)
     one = Pane(id="pane", name="Pane", colour="#aabbcc", keys=keys, sit=sit, aspect=1.0)
-    settings = empty.settings.model_copy(update={"depth": ["pane"]})
-    shot = EvaluatedShot.of(empty.with_elements({"pane": one, "settings": settings}))
-    for samples in (pane.PREVIEW, pane.FINAL):
-        scene = FrameScene(shot, 1, _Grey(), 1.0, samples)  # type: ignore[arg-type]
-        scene.composite(scene.whole)
+    shot = EvaluatedShot.of(new_shot("warm", "Warm", plate))
+    cover = AddCover(type="add-cover", outline_id="hand", frame=0, outline=_round(), name="Hand")
+    elements = cover.apply(shot).after
+    settings = shot.settings.model_copy(update={"depth": [*_covers(elements), "pane"]})
+    shot = EvaluatedShot.of(shot.document.with_elements({**elements, "pane": one, "settings": settings}))
+    without = one.model_copy(update={"sit": SitIn()})
+    bare = EvaluatedShot.of(shot.document.with_elements({"pane": without}))
+    for which in (shot, bare):
+        for samples in (pane.PREVIEW, pane.FINAL):
+            scene = FrameScene(which, 1, _Grey(), 1.0, samples)  # type: ignore[arg-type]
+            scene.composite(scene.whole)
+
+
+def _round() -> OutlineDraft:
+    """An outline with a soft edge that goes over the pane's edge."""
+    points = ellipse(20.0, 30.0, 14.0, 12.0)
+    points[:, 6:] = 2.0
+    return OutlineDraft(kinds=["smooth"] * len(points), points=as_points(points))
+
+
+def _covers(elements: Mapping[str, object]) -> list[str]:
+    return [name for name, thing in elements.items() if isinstance(thing, Cover)]
 
 
 if __name__ == "__main__":

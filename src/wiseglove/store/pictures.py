@@ -21,6 +21,8 @@ from wiseglove.media.info import MediaInfo
 from wiseglove.shot.basics import Plate
 from wiseglove.shot.model import Insert
 
+STILLS = 3
+"""Inserts of a single picture that are kept while a delivery is made."""
 GRADIENT = 512
 """Side of the picture in which a gradient is made."""
 
@@ -167,6 +169,7 @@ class ExactPictures:
         self._media = media
         self._readers: dict[str, clip.ClipReader] = {}
         self._kinds: dict[str, str] = {}
+        self._stills: LRUCache[Any, Linear] = LRUCache(STILLS)
         self._lock = Lock()
 
     def _reader(self, clip_id: str, role: str = "") -> clip.ClipReader:
@@ -193,12 +196,22 @@ class ExactPictures:
         number = insert.number(frame, reader.info.count)
         if number is None:
             return None
-        kind: str = insert.alpha
+        if reader.info.count == 1:
+            return self._still(insert.media, insert.alpha, linear)
+        return self._working(insert.media, number, insert.alpha, linear)
+
+    def _working(self, media: str, number: int, kind: str, linear: bool) -> Linear:
+        reader = self._reader(media, " insert")
         if kind == "auto" and reader.info.alpha:
-            if insert.media not in self._kinds:
-                self._kinds[insert.media] = kind_of(reader.read(reader.info.count // 2))
-            kind = self._kinds[insert.media]
+            if media not in self._kinds:
+                self._kinds[media] = kind_of(reader.read(reader.info.count // 2))
+            kind = self._kinds[media]
         return _premultiplied(reader.read(number), linear, kind)
+
+    @cachedmethod(lambda self: self._stills, lock=lambda self: self._lock)
+    def _still(self, media: str, kind: str, linear: bool) -> Linear:
+        """The same picture on every frame, so that it is read once, and what is made of it, too."""
+        return self._working(media, 0, kind, linear)
 
     def clip(self, media: str, number: int, width: int | None) -> Picture:
         """The clip's own pixels."""

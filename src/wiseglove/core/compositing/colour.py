@@ -39,7 +39,7 @@ def _curve() -> NDArray[np.float32]:
 
 def encoded(working: Linear) -> Linear:
     """Linear light (h, w, c) by the sRGB curve as `encode` has it, to 1e-6, but quicker: a table from 0 to 1, exact beyond."""
-    working = np.asarray(working, np.float32)
+    working = np.ascontiguousarray(working, np.float32)
     out = np.empty(working.shape, np.float32)
     rows = kernels.curved(working, _curve(), out)
     if rows.any():
@@ -74,7 +74,7 @@ def to_display(working: Linear, linear: bool) -> NDArray[np.uint8]:
         index = np.clip(working * 65535.0 + 0.5, 0, 65535).astype(np.uint16)
         return np.asarray(np.take(_display_table(linear), index), np.uint8)
     out = np.empty(working.shape, np.uint8)
-    kernels.displayed(working, _display_table(linear), out)
+    kernels.displayed(np.ascontiguousarray(working), _display_table(linear), out)
     return out
 
 

@@ -6,7 +6,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from wiseglove.core.compositing import kernels
+from wiseglove.core.compositing import sit_kernels
 from wiseglove.core.compositing.wide import blurred
 from wiseglove.core.matte.coverage import Matte
 
@@ -21,6 +21,8 @@ BESIDE = 3
 """Pixels by which a pane's old picture may be off its clean one."""
 WEAKER = 0.4
 """Share of their contrast by which fine strokes may be weaker there."""
+UNKNOWN = -1e4
+"""Light of a clean pane where it is not known, so that whatever it is mixed with is below nothing."""
 REACH = 15
 """Side of the square from which mirrored light is carried on."""
 DEEPEST, LIGHTEST = 0.05, 1.0
@@ -33,21 +35,30 @@ def free(hidden: Matte) -> Matte:
     return np.asarray(near < CLEAR, np.float32)
 
 
+def grey_level(clean: Layer) -> Matte:
+    """How light a clean pane (h, w, 3 or premultiplied 4) is, (h, w); far below nothing where it is not known."""
+    grey = np.asarray(
+        cv2.transform(np.ascontiguousarray(clean[..., :3]), np.full((1, 3), 1 / 3, np.float32)), np.float32
+    )
+    return grey if clean.shape[2] == 3 else np.where(clean[..., 3] > 1 - CLEAR, grey, np.float32(UNKNOWN))
+
+
 def dark_level(clean: Layer) -> Layer:
-    """The slow, dark level of a clean pane (h, w, 3): its darkest within a window, smoothed; what is above it is reflected."""
+    """The slow, dark level of a clean pane (h, w, 3 or 4): its darkest within a window, smoothed; what is above it is reflected."""
     height, width = clean.shape[:2]
     wide = max(round(SLOW * min(height, width)), 1) | 1
-    lowest = cv2.erode(clean, np.ones((wide, wide), np.uint8))
+    lowest = cv2.erode(np.ascontiguousarray(clean[..., :3]), np.ones((wide, wide), np.uint8))
     return np.asarray(cv2.GaussianBlur(lowest, (0, 0), wide / 2), np.float32)
 
 
 def bright_level(clean: Layer) -> Layer:
-    """What a clean pane (h, w, 3) that shows a picture can be at the most near each place.
+    """What a clean pane (h, w, 3 or 4) that shows a picture can be at the most near each place.
 
     The plate's own picture is a little beside the clean one, and softer where it moves, and fine strokes are weaker in a mean
     of many frames; only what is brighter than all around is mirrored light, not the old picture's edges.
     """
     around = np.ones((2 * BESIDE + 1, 2 * BESIDE + 1), np.uint8)
+    clean = np.ascontiguousarray(clean[..., :3])
     highest = cv2.dilate(clean, around)
     return np.asarray(highest + np.float32(WEAKER) * (highest - cv2.erode(clean, around)), np.float32)
 
@@ -55,51 +66,64 @@ def bright_level(clean: Layer) -> Layer:
 def with_reflections(front: Layer, plate: Layer, dark: Layer, hidden: Matte, amount: float) -> Layer:
     """A front (h, w, 3) with the light on the glass: what the plate has above the glass's dark level; all working values.
 
-    What is mirrored goes on behind what hides it (h, w), so the light close by is carried on under the cover's soft edge.
+    dark (h, w, 3 or more channels, of which three count). What is mirrored goes on behind what hides it (h, w), so the
+    light close by is carried on under the cover's soft edge.
     """
-    seen = free(hidden)
-    out = front.copy()
-    kernels.reflected(plate, dark, seen, np.float32(amount), out)
+    seen, strength = free(hidden), np.float32(amount)
+    plate, dark, out = np.ascontiguousarray(plate), np.ascontiguousarray(dark), np.array(front, np.float32, order="C")
+    sit_kernels.reflected(plate, dark, seen, strength, out)
     edge = (seen < 1) & (hidden < 1)
-    if edge.any():
-        rows, columns = np.nonzero(edge.any(1))[0], np.nonzero(edge.any(0))[0]
+    rows, columns = np.flatnonzero(edge.any(1)), np.flatnonzero(edge.any(0))
+    if len(rows):
         part = np.s_[max(rows[0] - REACH, 0) : rows[-1] + REACH, max(columns[0] - REACH, 0) : columns[-1] + REACH]
-        light = np.maximum(plate[part] - dark[part], 0) * seen[part][..., None]
-        sums, share = cv2.boxFilter(light, -1, (REACH, REACH)), cv2.boxFilter(seen[part], -1, (REACH, REACH))
-        around = sums / np.maximum(share, 1e-3)[..., None]
-        out[part] += np.where(edge[part][..., None], around * np.float32(amount), 0)
+        here = [np.ascontiguousarray(each[part]) for each in (plate, dark, seen)]
+        light = np.empty((*here[2].shape, 4), np.float32)
+        sit_kernels.reflected_once(here[0], here[1], here[2], light)
+        around = cv2.boxFilter(light, -1, (REACH, REACH))
+        under = np.ascontiguousarray(out[part])
+        sit_kernels.carried_under(around, np.ascontiguousarray(edge[part]), strength, under)
+        out[part] = under
     return out
 
 
-def shadow(plate: Layer, clean: Layer, hidden: Matte, width: float) -> Layer:
-    """How much of its light a pane still gets, (h, w, 1) in 0..1: the slow ratio of the plate to the clean pane.
+def shade(picture: Layer, plate: Layer, clean: Matte, hidden: Matte, width: float, amount: float) -> Layer:
+    """A picture (h, w, 3) under the shadow on a pane, by an amount of 0..1; otherwise as `shadow`."""
+    step, ratio = _slow_ratio(plate, clean, hidden, width)
+    out = np.empty(picture.shape, np.float32)
+    across = _across(ratio, step, picture.shape[1])
+    sit_kernels.shaded(np.ascontiguousarray(picture), across, step, np.float32(amount), out)
+    return out
+
+
+def shadow(plate: Layer, clean: Matte, hidden: Matte, width: float) -> Matte:
+    """How much of its light a pane still gets, (h, w) in 0..1: the slow ratio of the plate (h, w, 3) to the clean pane's grey (h, w).
 
     hidden (h, w): the covers' matte, where the plate shows no pane; the ratio there is carried on from around. width: px
     over which shadows are told.
     """
+    step, ratio = _slow_ratio(plate, clean, hidden, width)
+    grown = cv2.resize(ratio, None, fx=step, fy=step, interpolation=cv2.INTER_LINEAR)
+    return np.ascontiguousarray(grown[: hidden.shape[0], : hidden.shape[1]])
+
+
+def _slow_ratio(plate: Layer, clean: Matte, hidden: Matte, width: float) -> tuple[int, Matte]:
+    """The ratio, and how many times smaller than the picture it is told."""
     height, wide = hidden.shape
     step = int(min(max(width // 2, 1), 8)) if min(height, wide) >= 64 else 1
-    size = (max(wide // step, 1), max(height // step, 1))
-    sure = free(hidden)
-    layers = [
-        cv2.resize(np.ascontiguousarray(each), size, interpolation=cv2.INTER_AREA)
-        for each in (_grey(plate) * sure, _grey(clean) * sure, sure)
-    ]
+    layers = np.zeros((-(-height // step), -(-wide // step), 3), np.float32)
+    known = np.where(clean >= 0, hidden, np.float32(1))
+    sit_kernels.compared(np.ascontiguousarray(plate), np.ascontiguousarray(clean), free(known), step, layers)
     ratio: Layer | None = None
     for deviation in (16 * width / step, 4 * width / step, width / step):  # the narrowest that knows enough
-        now, then, share = (blurred(np.asarray(each, np.float32), max(deviation, 0.5)) for each in layers)
+        now, then, share = cv2.split(blurred(layers, max(deviation, 0.5)))
         found = now / np.maximum(then, DARK * np.maximum(share, 1e-3))
-        known = np.clip(share * 8, 0, 1)
-        ratio = np.asarray(found if ratio is None else ratio + (found - ratio) * known, np.float32)
+        sure = np.clip(share * 8, 0, 1)
+        ratio = np.asarray(found if ratio is None else ratio + (found - ratio) * sure, np.float32)
     assert ratio is not None
-    grown = cv2.resize(ratio, (wide, height), interpolation=cv2.INTER_LINEAR)[..., None]
-    return np.asarray(np.clip(grown, DEEPEST, LIGHTEST), np.float32)
+    return step, np.clip(ratio, DEEPEST, LIGHTEST)
 
 
-def _grey(picture: Layer) -> Matte:
-    return np.asarray(cv2.transform(picture, np.full((1, 3), 1 / 3, np.float32)), np.float32)
-
-
-def shaded(picture: Layer, light: Layer, amount: float) -> Layer:
-    """A picture under a shadow, light (h, w, 1), by an amount of 0..1."""
-    return np.asarray(picture * (np.float32(1 - amount) + np.float32(amount) * light), np.float32)
+def _across(coarse: Matte, step: int, width: int) -> Matte:
+    """A coarse matte at all columns of a picture."""
+    grown = cv2.resize(coarse, (coarse.shape[1] * step, coarse.shape[0]), interpolation=cv2.INTER_LINEAR)
+    return np.ascontiguousarray(grown[:, :width])

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
 
-from wiseglove.core.compositing import kernels
+from wiseglove.core.compositing import sit_kernels
 
 Layer = NDArray[np.float32]
 Rgb = NDArray[np.float32]
@@ -36,9 +37,22 @@ def graded(picture: Layer, grade: Grade) -> Layer:
         return picture
     out = np.empty(picture.shape, np.float32)
     black, white = np.array(grade.black, np.float32), np.array(grade.white, np.float32)
-    saturation, gamma = np.float32(grade.saturation), np.float32(1 / grade.gamma)
-    kernels.levelled(np.ascontiguousarray(picture), saturation, gamma, black, white, out)
+    curve = _gamma(grade.gamma) if grade.gamma != 1 else NO_CURVE
+    finest = np.float32(FINEST)
+    sit_kernels.levelled(np.ascontiguousarray(picture), np.float32(grade.saturation), curve, finest, black, white, out)
     return out
+
+
+FINEST, BRIGHTEST = 8192, 8.0
+"""Steps of a gamma's table up to white, and the light up to which it goes; it goes straight on from there."""
+NO_CURVE = np.zeros(0, np.float32)
+
+
+@lru_cache(maxsize=16)
+def _gamma(gamma: float) -> Layer:
+    """Light to the power of 1 / gamma at even steps of its square root, where it is dark more finely."""
+    steps = np.arange(int(FINEST * BRIGHTEST**0.5) + 2) / FINEST
+    return np.asarray(steps ** (2 / gamma), np.float32)
 
 
 def neutral(white: Rgb, grey: Rgb) -> Rgb:

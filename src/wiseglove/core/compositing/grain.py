@@ -12,6 +12,8 @@ import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
+from wiseglove.core.parallel import rows_at_once
+
 Layer = NDArray[np.float32]
 Array = NDArray[np.float64]
 PER_OCTAVE, BANDS = 4, 18
@@ -172,14 +174,16 @@ def laid_on(picture: Layer, grain: Grain, frame: int, amount: float = 1.0, corne
     return out
 
 
-@nb.njit(cache=True, nogil=True, fastmath=True)
+@rows_at_once
 def _lay(picture, tile, table, top, left, out):  # type: ignore[no-untyped-def]
     """The picture with the tile's grain from (top, left) on, as strong as its light says."""
-    for y in range(picture.shape[0]):
-        row = (y + top) % TILE
+    third, most, none, one = np.float32(1 / 3), np.float32(STEPS - 1), np.float32(0), np.float32(1)
+    for y in nb.prange(picture.shape[0]):
+        grains = tile[(y + top) % TILE]
+        column = nb.uint32(left % TILE)
         for x in range(picture.shape[1]):
-            column = (x + left) % TILE
-            light = (picture[y, x, 0] + picture[y, x, 1] + picture[y, x, 2]) / 3
-            at = int(np.sqrt(min(max(light, 0.0), 1.0)) * (STEPS - 1))
+            light = (picture[y, x, 0] + picture[y, x, 1] + picture[y, x, 2]) * third
+            at = nb.uint32(np.sqrt(min(max(light, none), one)) * most)
             for c in range(3):
-                out[y, x, c] = picture[y, x, c] + tile[row, column, c] * table[at, c]
+                out[y, x, c] = picture[y, x, c] + grains[column, c] * table[at, c]
+            column = column + nb.uint32(1) if column < nb.uint32(TILE - 1) else nb.uint32(0)

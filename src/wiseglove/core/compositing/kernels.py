@@ -9,6 +9,9 @@ import numpy as np
 
 from wiseglove.core.parallel import rows_at_once
 
+ONE = np.float32(1)
+"""Plain numbers are wide ones for numba, and whatever they touch is computed in wide ones, five times as slowly."""
+
 
 @rows_at_once
 def displayed(working, table, out):
@@ -17,7 +20,7 @@ def displayed(working, table, out):
         for x in range(working.shape[1]):
             for c in range(working.shape[2]):
                 value = working[y, x, c] * np.float32(65535.0) + np.float32(0.5)
-                out[y, x, c] = table[int(min(max(value, np.float32(0)), np.float32(65535)))]
+                out[y, x, c] = table[nb.uint16(min(max(value, np.float32(0)), np.float32(65535)))]
 
 
 @rows_at_once
@@ -58,7 +61,7 @@ def parted(total, share, colour, alpha):
         for x in range(total.shape[1]):
             a = total[y, x, 3]
             alpha[y, x] = a * share
-            by = 1 / max(a, np.float32(1e-6))
+            by = ONE / max(a, np.float32(1e-6))
             for c in range(3):
                 colour[y, x, c] = total[y, x, c] * by
 
@@ -68,7 +71,7 @@ def laid(back, front, alpha, nearer):
     """A front laid over the back, in place, held out by what is nearer; see `over.over_with_holdout`."""
     for y in nb.prange(alpha.shape[0]):
         for x in range(alpha.shape[1]):
-            seen = alpha[y, x] * (1 - nearer[y, x])
+            seen = alpha[y, x] * (ONE - nearer[y, x])
             for c in range(3):
                 back[y, x, c] += (front[y, x, c] - back[y, x, c]) * seen
 
@@ -82,66 +85,59 @@ def laid_clean(back, front, alpha, nearer, own, amount):
             inside = a * amount
             for c in range(3):
                 b = back[y, x, c]
-                plain = b + (front[y, x, c] - b) * a * (1 - n)
-                clean = own[y, x, c] + (1 - n) * (front[y, x, c] * a + b * (1 - a))
+                plain = b + (front[y, x, c] - b) * a * (ONE - n)
+                clean = own[y, x, c] + (ONE - n) * (front[y, x, c] * a + b * (ONE - a))
                 back[y, x, c] = plain + (clean - plain) * inside
 
 
 @rows_at_once
-def lightened(picture, glow, glow_amount, light, light_amount, face):
-    """A picture with glow over it and light on all but the pane's face (h, w), in place."""
+def made_small(colour, alpha, nearer, opacity, left, top, step, out):
+    """What is seen of a layer whose first pixel is (left, top), premultiplied, as means of step x step pixels in `out` (h, w, 3)."""
+    share = np.float32(1 / (step * step)) * opacity
+    height, width = alpha.shape
+    for row in nb.prange(top // step, (top + height - 1) // step + 1):
+        for y in range(max(row * step - top, 0), min(row * step - top + step, height)):
+            for column in range(left // step, (left + width - 1) // step + 1):
+                r, g, b = np.float32(0), np.float32(0), np.float32(0)
+                for x in range(max(column * step - left, 0), min(column * step - left + step, width)):
+                    seen = alpha[y, x] * (ONE - nearer[y, x])
+                    r += colour[y, x, 0] * seen
+                    g += colour[y, x, 1] * seen
+                    b += colour[y, x, 2] * seen
+                out[row, column, 0] += r * share
+                out[row, column, 1] += g * share
+                out[row, column, 2] += b * share
+
+
+@nb.njit(cache=True, nogil=True, fastmath=True, inline="always")
+def between(at, step, count):
+    """The coarse row, of `count`, from which a fine one is on the way to the next, that, and how far."""
+    place = min(max((at + 0.5) / step - 0.5, 0.0), count - 1.0)
+    low = int(place)
+    return low, min(low + 1, count - 1), np.float32(place - low)
+
+
+@nb.njit(cache=True, nogil=True, fastmath=True)
+def _lit(row, over, over_next, low, amount, around, around_next, low_light, strength):
+    """One row of `lightened`, all flat; a function of its own, so that the compiler sees that none of it overlaps."""
+    for i in range(row.shape[0]):
+        light = ONE + (around[i] + (around_next[i] - around[i]) * low_light) * strength[i]
+        row[i] = row[i] * light + (over[i] + (over_next[i] - over[i]) * low) * amount
+
+
+@rows_at_once
+def lightened(picture, glow, glow_step, glow_amount, light, light_step, light_amount, face, top):
+    """A picture with glow over it and light on all but the pane's face (h, w), in place.
+
+    Both are as wide as the picture, of `step` times fewer rows of the whole frame, in which the picture's first row is `top`;
+    straight between their rows.
+    """
     for y in nb.prange(picture.shape[0]):
+        up, down, low = between(top + y, glow_step, glow.shape[0])
+        g0, g1 = glow[up].reshape(-1), glow[down].reshape(-1)
+        up, down, low_light = between(top + y, light_step, light.shape[0])
+        l0, l1 = light[up].reshape(-1), light[down].reshape(-1)
+        strength = np.empty((picture.shape[1], 3), np.float32)
         for x in range(picture.shape[1]):
-            around = light_amount * (1 - face[y, x])
-            for c in range(3):
-                picture[y, x, c] = picture[y, x, c] * (1 + light[y, x, c] * around) + glow[y, x, c] * glow_amount
-
-
-@rows_at_once
-def levelled(picture, saturation, gamma, black, white, out):
-    """Saturation about luminance, gamma, then from black (3,) to white (3,)."""
-    for y in nb.prange(picture.shape[0]):
-        for x in range(picture.shape[1]):
-            luma = (
-                np.float32(0.2126) * picture[y, x, 0] + np.float32(0.7152) * picture[y, x, 1]
-                + np.float32(0.0722) * picture[y, x, 2]
-            )  # fmt: skip
-            for c in range(3):
-                value = luma + (picture[y, x, c] - luma) * saturation
-                if gamma != 1:
-                    value = max(value, np.float32(0)) ** gamma
-                out[y, x, c] = black[c] + value * (white[c] - black[c])
-
-
-@rows_at_once
-def reflected(plate, dark, seen, amount, front):
-    """Adds to a front what the plate has above a dark level where it is seen (h, w; 0 or 1)."""
-    for y in nb.prange(plate.shape[0]):
-        for x in range(plate.shape[1]):
-            by = amount * seen[y, x]
-            if by > 0:
-                for c in range(3):
-                    front[y, x, c] += max(plate[y, x, c] - dark[y, x, c], np.float32(0)) * by
-
-
-@rows_at_once
-def times(picture, matte, out):
-    """A picture times a matte."""
-    for y in nb.prange(matte.shape[0]):
-        for x in range(matte.shape[1]):
-            for c in range(3):
-                out[y, x, c] = picture[y, x, c] * matte[y, x]
-
-
-@rows_at_once
-def own_in_band(plate, matte, cover, behind, solid, out):
-    """Where a matte is between its ends: what the cover itself gives to the plate; see `cover_edges.own_share`."""
-    for y in nb.prange(matte.shape[0]):
-        for x in range(matte.shape[1]):
-            m = matte[y, x]
-            if m <= np.float32(0.02) or m >= np.float32(0.98):
-                continue
-            for c in range(3):
-                most = 2 * m * cover[y, x, c] + np.float32(1e-3)
-                rest = min(max(plate[y, x, c] - (1 - m) * behind[y, x, c], np.float32(0)), most)
-                out[y, x, c] = rest * m + cover[y, x, c] * m * (1 - m) if solid else rest
+            strength[x, 0] = strength[x, 1] = strength[x, 2] = light_amount * (ONE - face[y, x])
+        _lit(picture[y].reshape(-1), g0, g1, low, glow_amount, l0, l1, low_light, strength.reshape(-1))

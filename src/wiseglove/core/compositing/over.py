@@ -17,8 +17,8 @@ def over_with_holdout(back: Layer, front: Layer, alpha: Matte, nearer: Matte) ->
     out = F A (1 - m) + B (1 - A (1 - m)), with F the unpremultiplied front (h, w, 3), A its alpha and m the
     union of all nearer mattes, both (h, w) in 0..1 (Porter & Duff 1984, "over" after "held out by").
     """
-    out = np.array(back, np.float32)
-    kernels.laid(out, front, alpha, nearer)
+    out = np.array(back, np.float32, order="C")
+    kernels.laid(out, *(np.ascontiguousarray(each) for each in (front, alpha, nearer)))
     return out
 
 

@@ -8,12 +8,16 @@ exact coverage of its four corners.
 from __future__ import annotations
 
 import math
+from contextlib import suppress
 from dataclasses import dataclass
+from threading import Lock
 
 import cv2
 import numpy as np
+from cachetools import LRUCache
 from numpy.typing import NDArray
 
+from wiseglove.core.compositing import sampled
 from wiseglove.core.compositing.face import PLAIN, Face, on_insert, outline
 from wiseglove.core.geometry.homography import apply, unit_square_to_quad
 from wiseglove.core.matte.combine import outline_matte
@@ -24,8 +28,30 @@ PREVIEW, FINAL = 2, 5
 """Samples per pixel and axis: for the viewer, and for what is delivered."""
 
 
-Kept = dict[tuple[int, int, int], tuple[Layer, Layer]]
-"""Inserts and how they were reduced, by the insert's identity and the size; the insert is held, so that stays its own."""
+class Kept:
+    """Inserts as they were reduced, within a bound, for laying the same again. Safe for use by several threads.
+
+    They are known by their identity; each is held as long as what was made of it, so that this stays its own.
+    """
+
+    def __init__(self, most: int) -> None:
+        """most: bytes, of inserts and what was made of them."""
+        self._made: LRUCache[tuple[int, int, int], tuple[Layer, Layer]] = LRUCache(
+            most, lambda pair: pair[0].nbytes + pair[1].nbytes
+        )
+        self._lock = Lock()
+
+    def reduced(self, insert: Layer, width: int, height: int) -> Layer:
+        """An insert (H, W, 3 or 4) with its alpha at a size that is no larger, (height, width, 4)."""
+        key = (id(insert), width, height)
+        with self._lock:
+            found = self._made.get(key)
+        if found is not None:
+            return found[1]
+        made = _made_smaller(insert, width, height)
+        with self._lock, suppress(ValueError):  # larger than all that may be kept
+            self._made[key] = insert, made
+        return made
 
 
 @dataclass(frozen=True)
@@ -74,14 +100,87 @@ def lay(
         return _as_laid(box, seen, np.ones(seen.shape[:2], np.float32))
     own = np.eye(3) if placed is None else placed
     steps = _steps(unit @ own, box)
-    samples = min(samples, _enough(insert, steps))
-    seen = _warped(_reduced(insert, steps, samples, kept), unit, own, box, samples, face)
+    samples = min(samples, _enough(insert, steps, ENOUGH))
+    source = _reduced(insert, steps, samples, kept)
+    alpha = _covered(unit, border, placed, box, scale)
+    if face.flat:
+        return Laid(box, *sampled.still(source, _to_source(source, unit @ own), samples, alpha, box))
+    return _as_laid(box, _bent(source, unit, own, box, samples, face), alpha)
+
+
+def spread_over(
+    picture: Layer, corners: NDArray[np.float64], frame: Box, scale: float, beyond: float | None = None
+) -> tuple[Box, Layer]:
+    """A picture (H, W) or (H, W, 4) stretched over a pane, looked up once a pixel: where, and what is there, of as many channels.
+
+    For pictures that are measured by, not shown: without the pane's alpha. beyond: what lies outside of the picture, which
+    otherwise goes on as at its border. Otherwise as `lay`.
+    """
+    unit = unit_square_to_quad(np.asarray(corners, np.float64) * scale)
+    box = box_of(face_outline(corners), scale).within(frame)
+    if box.empty:
+        return box, np.zeros((0, 0, *picture.shape[2:]), np.float32)
+    middles = np.array([[1, 0, box.left + 0.5], [0, 1, box.top + 0.5], [0, 0, 1.0]])
+    seen = cv2.warpPerspective(
+        picture,
+        _to_source(picture, unit) @ middles,
+        (box.width, box.height),
+        flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP,
+        borderMode=cv2.BORDER_REPLICATE if beyond is None else cv2.BORDER_CONSTANT,
+        borderValue=0.0 if beyond is None else beyond,
+    )
+    return box, np.asarray(seen, np.float32)
+
+
+def lay_moving(
+    insert: Layer,
+    moments: list[NDArray[np.float64]],
+    frame: Box,
+    scale: float,
+    samples: int,
+    face: Face = PLAIN,
+    placed: NDArray[np.float64] | None = None,
+    kept: Kept | None = None,
+) -> Laid:
+    """The mean of an insert on a pane at several moments of the exposure, corners (4, 2) each.
+
+    samples: per pixel and axis at each moment. Otherwise as `lay`, of a flat face.
+    """
+    units = [unit_square_to_quad(np.asarray(corners, np.float64) * scale) for corners in moments]
+    borders = [face_outline(corners, face) for corners in moments]
+    box = box_of(np.concatenate(borders), scale).within(frame)
+    if box.empty:
+        return Laid(box, np.zeros((0, 0, 3), np.float32), np.zeros((0, 0), np.float32))
+    own = np.eye(3) if placed is None else placed
+    steps = _steps(units[len(units) // 2] @ own, box)
+    samples = min(samples, _enough(insert, steps, ENOUGH_MOVING))
+    source = _reduced(insert, steps, samples, kept)
+    covered = [_covered(unit, border, placed, box, scale) for unit, border in zip(units, borders, strict=True)]
+    to_source = np.stack([_to_source(source, unit @ own) for unit in units])
+    return Laid(box, *sampled.exposed(source, to_source, samples, np.stack(covered), box))
+
+
+def _covered(
+    unit: NDArray[np.float64],
+    border: NDArray[np.float64],
+    placed: NDArray[np.float64] | None,
+    box: Box,
+    scale: float,
+) -> Matte:
+    """Alpha of a pane over a box within its border (N, 8), and within what is placed on it."""
     alpha = outline_matte(border[None], box, scale)
     if placed is not None and not _covers(placed):
         ends = np.zeros((4, 8))
         ends[:, :2] = apply(unit @ placed, UNIT) / scale
         alpha = alpha * outline_matte(ends[None], box, scale)
-    return _as_laid(box, seen, alpha)
+    return alpha
+
+
+def _to_source(source: Layer, placed: NDArray[np.float64]) -> NDArray[np.float64]:
+    """From the result to a source's pixels, of which the first has its centre at 0; placed: its unit square on the result."""
+    height, width = source.shape[:2]
+    # OpenCV puts the first pixel's centre at (0, 0); ours is at (0.5, 0.5).
+    return np.asarray(np.array([[width, 0, -0.5], [0, height, -0.5], [0, 0, 1.0]]) @ np.linalg.inv(placed), np.float64)
 
 
 UNIT = np.array([[0.0, 0.0], [1.0, 0.0], [1.0, 1.0], [0.0, 1.0]])
@@ -114,15 +213,12 @@ def _covers(placed: NDArray[np.float64]) -> bool:
     return bool((inside > -1e-6).all() and (inside < 1 + 1e-6).all())
 
 
-def _warped(
+def _bent(
     source: Layer, unit: NDArray[np.float64], placed: NDArray[np.float64], box: Box, samples: int, face: Face
 ) -> Layer:
-    """What of an insert is seen in a box, (h, w, 3 or 4), by a finer grid that is averaged down."""
-    height, width = source.shape[:2]
-    # Sample grid to result to unit square to insert pixels. OpenCV puts the first pixel's centre at (0, 0);
-    # ours is at (0.5, 0.5), hence the half-pixel shifts on both sides.
-    on_source = np.array([[width, 0, -0.5], [0, height, -0.5], [0, 0, 1.0]]) @ np.linalg.inv(placed)
-    out = np.empty((box.height, box.width, *source.shape[2:]), np.float32)
+    """What of an insert is seen in a box through a face that is not flat, (h, w, 4), by a finer grid that is averaged down."""
+    on_source = _to_source(source, placed)
+    out = np.empty((box.height, box.width, 4), np.float32)
     for top in range(0, box.height, STRIP):
         part = out[top : top + STRIP]
         to_result = np.array(
@@ -132,19 +228,11 @@ def _warped(
                 [0, 0, 1.0],
             ]
         )
-        grid = (box.width * samples, part.shape[0] * samples)
-        if face.flat:
-            flags = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
-            to_insert = on_source @ np.linalg.inv(unit)
-            fine = cv2.warpPerspective(
-                source, to_insert @ to_result, grid, flags=flags, borderMode=cv2.BORDER_REPLICATE
-            )
-        else:
-            x, y = np.meshgrid(np.arange(grid[0]), np.arange(grid[1]))
-            on_unit = apply(np.linalg.inv(unit) @ to_result, np.stack([x, y], axis=-1).astype(np.float64))
-            at = np.asarray(apply(on_source, np.asarray(on_insert(face, on_unit), np.float64)), np.float32)
-            across, down = np.ascontiguousarray(at[..., 0]), np.ascontiguousarray(at[..., 1])
-            fine = cv2.remap(source, across, down, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+        grid = np.meshgrid(np.arange(box.width * samples), np.arange(part.shape[0] * samples))
+        on_unit = apply(np.linalg.inv(unit) @ to_result, np.stack(grid, axis=-1).astype(np.float64))
+        at = np.asarray(apply(on_source, np.asarray(on_insert(face, on_unit), np.float64)), np.float32)
+        across, down = np.ascontiguousarray(at[..., 0]), np.ascontiguousarray(at[..., 1])
+        fine = cv2.remap(source, across, down, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
         part[...] = cv2.resize(fine, (box.width, part.shape[0]), interpolation=cv2.INTER_AREA)
     return out
 
@@ -173,12 +261,16 @@ ENOUGH = ((0.85, 2), (1.6, 3), (2.7, 4))
 ours; beyond that it takes five (`benchmarks.warping`; before, on a coarser text, 3 seemed enough up to 2.0, and 4 beyond)."""
 
 
-def _enough(insert: Layer, steps: Steps) -> int:
+ENOUGH_MOVING = ((0.5, 1),)
+"""The same at each moment of the exposure."""
+
+
+def _enough(insert: Layer, steps: Steps, ladder: tuple[tuple[float, int], ...]) -> int:
     """Samples per pixel and axis by how dense the insert lies where the pane shows it smallest."""
     across, down = steps
     height, width = insert.shape[:2]
     dense = max(width / max(8 * across.min(initial=np.inf), 1e-6), height / max(8 * down.min(initial=np.inf), 1e-6))
-    return next((samples for most, samples in ENOUGH if dense <= most), FINAL)
+    return next((samples for most, samples in ladder if dense <= most), FINAL)
 
 
 Steps = tuple[NDArray[np.float64], NDArray[np.float64]]
@@ -203,20 +295,18 @@ def _steps(unit: NDArray[np.float64], box: Box) -> Steps:
 
 
 def _reduced(insert: Layer, steps: Steps, samples: int, kept: Kept | None) -> Layer:
-    """The insert no denser than the sample grid where the pane shows it largest."""
+    """The insert with its alpha, (h, w, 4), no denser than the sample grid where the pane shows it largest."""
     across, down = steps
     height, width = insert.shape[:2]
     new_width = min(width, max(1, _rounded_up(8 * across.max(initial=0) * samples)))
     new_height = min(height, max(1, _rounded_up(8 * down.max(initial=0) * samples)))
-    if (new_width, new_height) == (width, height):
-        return insert
-    key = (id(insert), new_width, new_height)
-    if kept is not None and key in kept:
-        return kept[key][1]
-    made = np.asarray(cv2.resize(insert, (new_width, new_height), interpolation=cv2.INTER_AREA), np.float32)
-    if kept is not None:
-        kept[key] = insert, made
-    return made
+    return (kept.reduced if kept is not None else _made_smaller)(insert, new_width, new_height)
+
+
+def _made_smaller(insert: Layer, width: int, height: int) -> Layer:
+    if insert.shape[:2] != (height, width):
+        insert = np.asarray(cv2.resize(insert, (width, height), interpolation=cv2.INTER_AREA), np.float32)
+    return sampled.with_alpha(insert)
 
 
 def _rounded_up(pixels: float) -> int:

@@ -9,13 +9,13 @@ from numpy.typing import NDArray
 from wiseglove.core.compositing.wide import blurred
 
 Layer = NDArray[np.float32]
-COARSE = 4
-"""Times smaller in which light is spread: it is smooth."""
+COARSE = (4, 2)
+"""Times smaller in which light is spread: it is smooth. The first that is at most half of its width."""
 
 
 def step_for(width: float) -> int:
     """Times smaller in which light over a width in px can be spread."""
-    return COARSE if width >= 2 * COARSE else 1
+    return next((step for step in COARSE if width >= 2 * step), 1)
 
 
 def spread_light(shown: Layer, width: float, step: int = 1) -> Layer:

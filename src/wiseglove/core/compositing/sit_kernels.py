@@ -1,0 +1,185 @@
+"""Compiled loops of the rows by which a picture sits in. Pictures are (h, w, 3) float32 working values, mattes (h, w)."""
+
+# mypy: disable-error-code="no-untyped-def"
+
+from __future__ import annotations
+
+import numba as nb
+import numpy as np
+
+from wiseglove.core.compositing.kernels import ONE, between
+from wiseglove.core.parallel import rows_at_once
+
+NONE, TWO, HALF, QUARTER, THIRD = np.float32(0), np.float32(2), np.float32(0.5), np.float32(0.25), np.float32(1 / 3)
+NEXT = np.uint32(1)
+
+
+@rows_at_once
+def levelled(picture, saturation, curve, finest, black, white, out):
+    """Saturation about luminance, a curve, then from black (3,) to white (3,).
+
+    curve: what light becomes, at even steps of its square root from 0 on, `finest` of them to 1, straight between; empty: the light.
+    """
+    last = np.float32(curve.shape[0] - 2)
+    for y in nb.prange(picture.shape[0]):
+        for x in range(picture.shape[1]):
+            luma = (
+                np.float32(0.2126) * picture[y, x, 0] + np.float32(0.7152) * picture[y, x, 1]
+                + np.float32(0.0722) * picture[y, x, 2]
+            )  # fmt: skip
+            for c in range(3):
+                value = luma + (picture[y, x, c] - luma) * saturation
+                if curve.shape[0]:
+                    place = np.sqrt(max(value, np.float32(0))) * finest
+                    low = nb.uint32(min(place, last))
+                    value = curve[low] + (curve[low + NEXT] - curve[low]) * (place - np.float32(low))
+                out[y, x, c] = black[c] + value * (white[c] - black[c])
+
+
+@rows_at_once
+def reflected(plate, dark, seen, amount, front):
+    """Adds to a front what the plate has above a dark level where it is seen (h, w; 0 or 1)."""
+    for y in nb.prange(plate.shape[0]):
+        for x in range(plate.shape[1]):
+            by = amount * seen[y, x]
+            if by > 0:
+                for c in range(3):
+                    front[y, x, c] += max(plate[y, x, c] - dark[y, x, c], np.float32(0)) * by
+
+
+@rows_at_once
+def reflected_once(plate, dark, seen, out):
+    """What the plate has above a dark level where it is seen (h, w; 0 or 1), and that share, (h, w, 4)."""
+    for y in nb.prange(plate.shape[0]):
+        for x in range(plate.shape[1]):
+            by = seen[y, x]
+            for c in range(3):
+                out[y, x, c] = max(plate[y, x, c] - dark[y, x, c], NONE) * by
+            out[y, x, 3] = by
+
+
+@rows_at_once
+def carried_under(around, edge, amount, front):
+    """Adds light that is known around, with the share that is known (h, w, 4), to a front at an edge (h, w)."""
+    for y in nb.prange(front.shape[0]):
+        for x in range(front.shape[1]):
+            if edge[y, x]:
+                by = amount / max(around[y, x, 3], np.float32(1e-3))
+                for c in range(3):
+                    front[y, x, c] += around[y, x, c] * by
+
+
+@rows_at_once
+def compared(plate, clean, free, step, out):
+    """Means of step x step pixels, (h, w, 3): of a plate's grey and a clean grey where they are free (0 or 1), and of that."""
+    height, width = free.shape
+    for row in nb.prange(out.shape[0]):
+        below = min(row * step + step, height)
+        for y in range(row * step, below):
+            for column in range(out.shape[1]):
+                now, then, share = NONE, NONE, NONE
+                for x in range(column * step, min(column * step + step, width)):
+                    by = free[y, x]
+                    now += (plate[y, x, 0] + plate[y, x, 1] + plate[y, x, 2]) * by
+                    then += clean[y, x] * by
+                    share += by
+                out[row, column, 0] += now * THIRD
+                out[row, column, 1] += then
+                out[row, column, 2] += share
+        for column in range(out.shape[1]):
+            by = ONE / np.float32((below - row * step) * (min(column * step + step, width) - column * step))
+            for c in range(3):
+                out[row, column, c] *= by
+
+
+@rows_at_once
+def shaded(picture, light, step, amount, out):
+    """A picture under a shadow by an amount; light: as wide, of `step` times fewer rows, straight between them."""
+    for y in nb.prange(picture.shape[0]):
+        up, down, low = between(y, step, light.shape[0])
+        upper, lower = light[up], light[down]
+        for x in range(picture.shape[1]):
+            by = ONE + amount * (upper[x] + (lower[x] - upper[x]) * low - ONE)
+            for c in range(3):
+                out[y, x, c] = picture[y, x, c] * by
+
+
+@nb.njit(cache=True, nogil=True, fastmath=True)
+def _mixed(b, s, mode):
+    """B(b, s); see `blend.blended`, of whose modes this is the place."""
+    if mode == 2:
+        return b * s
+    if mode == 4:
+        return b + s
+    if mode == 5:
+        return max(b, s)
+    if mode == 6:
+        return min(b, s)
+    b, s = min(max(b, NONE), ONE), min(max(s, NONE), ONE)
+    if mode == 1:
+        return b + s - b * s
+    if mode == 3:
+        return TWO * b * s if b <= HALF else ONE - TWO * (ONE - b) * (ONE - s)
+    if s <= HALF:
+        return b - (ONE - TWO * s) * b * (ONE - b)
+    bright = ((np.float32(16) * b - np.float32(12)) * b + np.float32(4)) * b if b <= QUARTER else np.sqrt(b)
+    return b + (TWO * s - ONE) * (bright - b)
+
+
+@rows_at_once
+def blended(back, front, mode, share, out):
+    """The front, by a share after its blend mode with the back."""
+    for y in nb.prange(back.shape[0]):
+        for x in range(back.shape[1]):
+            for c in range(3):
+                s = front[y, x, c]
+                out[y, x, c] = s + (_mixed(back[y, x, c], s, mode) - s) * share
+
+
+@rows_at_once
+def times(picture, matte, out):
+    """A picture times a matte."""
+    for y in nb.prange(matte.shape[0]):
+        for x in range(matte.shape[1]):
+            for c in range(3):
+                out[y, x, c] = picture[y, x, c] * matte[y, x]
+
+
+@rows_at_once
+def told_apart(plate, matte, clear, solid, covers, behind):
+    """A plate where a matte is solid, and where it is clear, with the share (0 or 1) that is known, (h, w, 4) each."""
+    for y in nb.prange(matte.shape[0]):
+        for x in range(matte.shape[1]):
+            m = matte[y, x]
+            inside = ONE if m >= solid else NONE
+            outside = ONE if m <= clear else NONE
+            for c in range(3):
+                covers[y, x, c] = plate[y, x, c] * inside
+                behind[y, x, c] = plate[y, x, c] * outside
+            covers[y, x, 3], behind[y, x, 3] = inside, outside
+
+
+@nb.njit(cache=True, nogil=True, fastmath=True)
+def _near(close, far, enough, c):
+    """What is known close by, or where that is little, farther off: of means (4,) of colours and the share that is known."""
+    distant = far[c] / max(far[3], np.float32(1e-6))
+    return distant + (close[c] / max(close[3], np.float32(1e-6)) - distant) * min(close[3] * enough, ONE)
+
+
+@rows_at_once
+def own_in_band(plate, matte, cover_close, cover_far, close, far, enough, clear, solid, any_solid, out):
+    """Where a matte is between its ends: what the cover itself gives to the plate; see `cover_edges.own_share`.
+
+    cover_close, cover_far, close, far: means (h, w, 4) of what is known of the cover and of what lies behind, within windows;
+    `enough`: one over the share of a close window that must be known for it to count wholly.
+    """
+    for y in nb.prange(matte.shape[0]):
+        for x in range(matte.shape[1]):
+            m = matte[y, x]
+            if m <= clear or m >= solid:
+                continue
+            for c in range(3):
+                cover = _near(cover_close[y, x], cover_far[y, x], enough, c)
+                back = _near(close[y, x], far[y, x], enough, c)
+                rest = min(max(plate[y, x, c] - (ONE - m) * back, NONE), TWO * m * cover + np.float32(1e-3))
+                out[y, x, c] = rest * m + cover * m * (ONE - m) if any_solid else rest
