@@ -17,6 +17,7 @@ from benchmarks.truth import ROOT
 from wiseglove.core.behind.clean import clean_picture
 from wiseglove.core.compositing import colour, pane
 from wiseglove.core.compositing.chart import build_chart
+from wiseglove.core.compositing.cover_edges import own_share
 from wiseglove.core.compositing.difference import ciede2000, lab
 from wiseglove.core.geometry.homography import apply, unit_square_to_quad
 from wiseglove.core.geometry.proportions import UnknownProportionsError, proportions
@@ -63,7 +64,7 @@ def _linear(encoded: Array) -> Array:
 def _keep(index: int, name: str) -> None:
     path = KEPT / f"{name}.{index:04d}.png"
     if not path.exists():
-        picture = old_screen() if name == "old" else build_chart()
+        picture = {"old": old_screen, "true": build_chart, "black": lambda: np.zeros((640, 992, 3), np.uint8)}[name]()
         taken = footage.render(index, texture=footage.panel_showing(_linear(picture)))
         cv2.imwrite(str(path), taken.plate[..., ::-1])
         cv2.imwrite(str(KEPT / f"hand.{index:04d}.png"), taken.hand)
@@ -71,10 +72,11 @@ def _keep(index: int, name: str) -> None:
 
 @dataclass
 class Truth:
-    """Plates with the old screen, with the insert, and the hand's alpha as the lens shows it, by frame."""
+    """Plates with the old screen, the insert and a black one, and the hand's alpha as the lens shows it, by frame."""
 
     old: dict[int, Array]
     true: dict[int, Array]
+    black: dict[int, Array]
     hand: dict[int, Array]
 
 
@@ -83,14 +85,15 @@ def truth() -> Truth:
     KEPT.mkdir(parents=True, exist_ok=True)
     with ProcessPoolExecutor(2, mp_context=get_context("spawn")) as pool:
         list(pool.map(_keep, FRAMES, ["old"] * len(FRAMES)))
-        list(pool.map(_keep, JUDGED, ["true"] * len(JUDGED)))
+        for name in ("true", "black"):
+            list(pool.map(_keep, JUDGED, [name] * len(JUDGED)))
 
     def read(name: str, frames: tuple[int, ...]) -> dict[int, Array]:
         return {f: cv2.imread(str(KEPT / f"{name}.{f:04d}.png"))[..., ::-1] for f in frames}
 
     grey = {f: cv2.imread(str(KEPT / f"hand.{f:04d}.png"), cv2.IMREAD_GRAYSCALE) / np.float32(255) for f in FRAMES}
     hands = {f: cv2.GaussianBlur(alpha, (0, 0), LENS) for f, alpha in grey.items()}
-    return Truth(read("old", FRAMES), read("true", JUDGED), hands)
+    return Truth(read("old", FRAMES), read("true", JUDGED), read("black", JUDGED), hands)
 
 
 class Pictures:
@@ -217,10 +220,34 @@ def run() -> list[Row]:
         Row("sit in: composite against rendered truth in the pane, DE2000 mean", mean, "", "sit.truth:mean", f"without it {plain[0]:.2f}"),
         Row("  95th percentile", p95, "", "sit.truth:p95", f"without it {plain[1]:.2f}"),
         Row("  at the hand's rim, mean", rim, "", None, f"without the row of edges {with_rim[2]:.2f}, without any {plain[2]:.2f}"),
+        _rim(known),
         *_speed(lit, pictures, known),
         *_proportions(),
     ]  # fmt: skip
     return rows
+
+
+def _rim(known: Truth) -> Row:
+    """How far the hand's own share of its rim is off, beside what it is without being told apart: its matte times the plate.
+
+    What is true comes from the plate with a black screen, less the little light that its glass mirrors close by.
+    """
+    told, without = [], []
+    for frame in JUDGED:
+        plate, black, hand = _linear(known.old[frame]), _linear(known.black[frame]), known.hand[frame]
+        inside = np.zeros(hand.shape, np.uint8)
+        cv2.fillConvexPoly(inside, np.round(scene.screen_corners(frame)).astype(np.int32), 1)
+        inside = np.asarray(cv2.erode(inside, np.ones((25, 25), np.uint8)), np.uint8)
+        clear = ((hand < 0.001) & (inside > 0)).astype(np.float32)
+        light, share = cv2.boxFilter(black * clear[..., None], -1, (41, 41)), cv2.boxFilter(clear, -1, (41, 41))
+        mirrored = light / np.maximum(share, 1e-4)[..., None]
+        own = black - (1 - hand[..., None]) * mirrored
+        rim = (inside > 0) & (hand > 0.02) & (hand < 0.98)
+        told.append(np.abs(own_share(plate, np.asarray(hand, np.float32)) - own)[rim])
+        without.append(np.abs(hand[..., None] * plate - own)[rim])
+    off, bare = float(np.concatenate(told).mean()), float(np.concatenate(without).mean())
+    peer = f"linear light {off:.4f}, {bare:.4f} without"
+    return Row("  the hand's own colour at its rim, error beside that without", off / bare, "", "sit.rim", peer)
 
 
 def _speed(sit: SitIn, pictures: Pictures, known: Truth) -> list[Row]:

@@ -20,7 +20,7 @@ from wiseglove.shot.pane import GlowRow, Insert, Pane
 from wiseglove.shot.pane_layers import PaneLayers, gathered, on_unit, parted
 from wiseglove.shot.scene import Ground, Override, Picture, relative
 
-SHADOW = 0.012
+SHADOW = 0.008
 """Width over which shadows are told, as a share of the picture's height."""
 NO_LIGHT = (np.zeros((1, 1, 3), np.float32), 1)
 LEVELS = {"grey": glass.grey_level, "dark": glass.dark_level, "bright": glass.bright_level}
