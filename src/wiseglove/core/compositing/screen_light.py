@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from wiseglove.core.compositing.wide import blurred
 
 Layer = NDArray[np.float32]
-COARSE = (4, 2)
+COARSE = (8, 4, 2)
 """Times smaller in which light is spread: it is smooth. The first that is at most half of its width."""
 
 

@@ -105,35 +105,50 @@ def shaded(picture, light, step, amount, out):
 
 
 @nb.njit(cache=True, nogil=True, fastmath=True)
-def _mixed(b, s, mode):
-    """B(b, s); see `blend.blended`, of whose modes this is the place."""
-    if mode == 2:
-        return b * s
-    if mode == 4:
-        return b + s
-    if mode == 5:
-        return max(b, s)
-    if mode == 6:
-        return min(b, s)
-    b, s = min(max(b, NONE), ONE), min(max(s, NONE), ONE)
+def _held(value):
+    return min(max(value, NONE), ONE)
+
+
+@nb.njit(cache=True, nogil=True, fastmath=True)
+def _mixed(back, front, mode, out):
+    """B(back, front) of rows (n,); see `blend.blended`, of whose modes this is the place. A loop for each: none asks again."""
+    count = out.shape[0]
     if mode == 1:
-        return b + s - b * s
-    if mode == 3:
-        return TWO * b * s if b <= HALF else ONE - TWO * (ONE - b) * (ONE - s)
-    if s <= HALF:
-        return b - (ONE - TWO * s) * b * (ONE - b)
-    bright = ((np.float32(16) * b - np.float32(12)) * b + np.float32(4)) * b if b <= QUARTER else np.sqrt(b)
-    return b + (TWO * s - ONE) * (bright - b)
+        for i in range(count):
+            b, s = _held(back[i]), _held(front[i])
+            out[i] = b + s - b * s
+    elif mode == 2:
+        for i in range(count):
+            out[i] = back[i] * front[i]
+    elif mode == 3:
+        for i in range(count):
+            b, s = _held(back[i]), _held(front[i])
+            out[i] = TWO * b * s if b <= HALF else ONE - TWO * (ONE - b) * (ONE - s)
+    elif mode == 4:
+        for i in range(count):
+            out[i] = back[i] + front[i]
+    elif mode == 5:
+        for i in range(count):
+            out[i] = max(back[i], front[i])
+    elif mode == 6:
+        for i in range(count):
+            out[i] = min(back[i], front[i])
+    else:
+        for i in range(count):
+            b, s = _held(back[i]), _held(front[i])
+            bright = ((np.float32(16) * b - np.float32(12)) * b + np.float32(4)) * b if b <= QUARTER else np.sqrt(b)
+            darker = b - (ONE - TWO * s) * b * (ONE - b)
+            out[i] = darker if s <= HALF else b + (TWO * s - ONE) * (bright - b)
 
 
 @rows_at_once
 def blended(back, front, mode, share, out):
     """The front, by a share after its blend mode with the back."""
     for y in nb.prange(back.shape[0]):
-        for x in range(back.shape[1]):
-            for c in range(3):
-                s = front[y, x, c]
-                out[y, x, c] = s + (_mixed(back[y, x, c], s, mode) - s) * share
+        below, above, row = back[y].reshape(-1), front[y].reshape(-1), out[y].reshape(-1)
+        _mixed(below, above, mode, row)
+        for i in range(row.shape[0]):
+            row[i] = above[i] + (row[i] - above[i]) * share
 
 
 @rows_at_once
