@@ -21,6 +21,8 @@ from wiseglove.media.info import MediaInfo
 from wiseglove.shot.basics import Plate
 from wiseglove.shot.model import Insert
 
+PLATES = 4
+"""Display pictures of plates that are kept decoded."""
 STILLS = 3
 """Inserts of a single picture that are kept while a delivery is made."""
 GRADIENT = 512
@@ -74,13 +76,19 @@ class DisplayPictures:
         """at_hand: how many pictures of inserts are kept."""
         self._media = media
         self._inserts: LRUCache[Any, Linear] = LRUCache(at_hand)
-        self._lock = Lock()
+        self._plates: LRUCache[Any, Picture] = LRUCache(PLATES)
+        self._lock, self._plate_lock = Lock(), Lock()
 
     def plate(self, plate: Plate, frame: int, width: int, height: int) -> Picture:
         """The smallest display copy that is large enough, brought to width x height."""
         folder, number = clip.folder_of(self._media, plate.media), frame - plate.first
         path = clip.proxy_path if width <= clip.PROXY_WIDTH else clip.full_path
-        return _resized(_read(path(folder, number)), width, height)
+        return self._plate(path(folder, number), width, height)
+
+    @cachedmethod(lambda self: self._plates, lock=lambda self: self._plate_lock)
+    def _plate(self, path: Path, width: int, height: int) -> Picture:
+        """A clip's pictures never change; the last few are kept, since a slider asks for the same one again and again."""
+        return _resized(_read(path), width, height)
 
     def insert(self, insert: Insert, frame: int, linear: bool) -> Linear | None:
         """The chart, what is painted, or the clip's picture on that frame; None where it has none."""

@@ -2,8 +2,12 @@
 import { LRUCache } from "lru-cache";
 
 const IN_FLIGHT = 3;
+const TRIALS = 2;
 const DECODED_BYTES = 640_000_000;
 const COMPRESSED_BYTES = 400_000_000;
+
+/** Of changes that are only tried few are rendered at once, so that the newest does not wait behind those that it has replaced. */
+const isTrial = (url: string) => url.includes("trial=");
 
 export class PictureStore {
   private decoded = new LRUCache<string, ImageBitmap>({
@@ -66,6 +70,7 @@ export class PictureStore {
 
   private pump() {
     while (this.wishes.length > 0) {
+      if (isTrial(this.wishes[0]!) && [...this.flying].filter(isTrial).length >= TRIALS) return;
       const first = this.wishes[0] === this.urgent;
       if (!first && (this.flying.has(this.urgent) || this.flying.size >= IN_FLIGHT)) return;
       this.begin(this.wishes.shift()!, this.fetch);

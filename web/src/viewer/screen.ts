@@ -36,7 +36,7 @@ export class Screen {
   ) {
     this.pictures = new PictureStore(
       (url) => {
-        if (this.isShown(url)) this.ask();
+        if (this.isShown(url)) this.show();
       },
       () => this.refused(),
       (headers) => {
@@ -66,6 +66,12 @@ export class Screen {
     if (!this.pending) this.pending = requestAnimationFrame((now) => this.tick(now));
   }
 
+  /** Draw what has just come: the display shows it with its next frame, and nobody who watches for it waits for one more. */
+  private show() {
+    if (bench().playing || !bench().shot) this.ask();
+    else this.draw();
+  }
+
   private changed(b: Bench, before: Bench) {
     if (b.playing !== before.playing) {
       this.started = null;
@@ -73,6 +79,7 @@ export class Screen {
     }
     if (b.drag && b.drag.shape !== this.sentShape) this.pushDrag(b);
     if (!b.drag && before.drag) this.sentShape = null;
+    if (b.trial !== before.trial && b.shot && !b.playing) this.wish();
     this.ask();
   }
 
