@@ -175,3 +175,28 @@ def test_where_nothing_can_be_kept_pictures_are_rendered_all_the_same(
     broken.put("a", Rendered(b"1", None))
     assert broken.get("a") is None
     assert broken.which(["a"]) == [False]
+
+
+def test_what_differs_is_told_apart_before_anything_is_rounded(client: TestClient, drawn: str) -> None:
+    """A pane that is half a level darker than it was shows as eight levels at x16, and what is the same as none."""
+    pane = {"type": "set-pane", "pane": "screen", "insert": {"source": "solid", "colours": ["#808080", "#808080"]}}
+    edit(client, drawn, **pane)
+    made = client.post(f"/api/shots/{drawn}/versions", json={"name": "Grey", "frame": 1001})
+    assert made.status_code == 201, made.text
+    level = {"on": True, "white": [0.991, 0.991, 0.991]}
+    edit(client, drawn, type="set-pane", pane="screen", sit={"level": level})
+    before = 128 / 255
+    linear = ((before + 0.055) / 1.055) ** 2.4 * 0.991
+    after = 1.055 * linear ** (1 / 2.4) - 0.055
+    expected = (before - after) * 255 * 16
+    assert 5 < expected < 12
+
+    seen = look(client, drawn, 1001, beside="composite", version=1, gain=16)
+    assert abs(seen[60, 60].mean() - expected) <= 1.5
+    assert seen[5:12, 5:150].max() == 0  # off the pane
+    assert look(client, drawn, 1001, beside="composite", gain=16).max() == 0
+    plate = look(client, drawn, 1001, beside="plate", gain=1)
+    assert plate[60, 60].max() > 20
+    assert plate[5:12, 5:150].max() == 0
+    other = client.get(f"/api/shots/{drawn}/looks/composite/1001", params={"beside": "composite", "version": 9})
+    assert other.status_code == 404

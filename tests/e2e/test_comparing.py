@@ -55,7 +55,7 @@ def test_a_version_is_compared_with_what_is_there_now(open_shot: Open) -> None:
     bench.settled()
     differs, same = bench.pixel(*FACE), bench.pixel(*BESIDE)
     assert max(differs) > 60
-    assert max(same) < 40
+    assert max(same) <= 1  # nothing of how pictures are compressed
 
     page.keyboard.down("v")
     page.wait_for_selector('[data-testid=picture][data-settled="true"]')

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated, Literal
 
+import numpy as np
 from fastapi import APIRouter, Query, Response
 from fastapi.responses import FileResponse
 from pydantic import BaseModel, Field, TypeAdapter, ValidationError
@@ -22,7 +23,7 @@ from wiseglove.shot.evaluated import EvaluatedShot
 from wiseglove.shot.model import Contents
 from wiseglove.shot.render import FrameScene, Look
 from wiseglove.shot.scene import Manner, Style
-from wiseglove.store import looks, shots
+from wiseglove.store import looks, shots, versions
 from wiseglove.store.errors import NotFoundError
 
 router = APIRouter(prefix="/api", tags=["pictures"])
@@ -30,6 +31,8 @@ FOREVER = {"Cache-Control": "public, max-age=31536000, immutable"}
 Size = Literal["full", "proxy"]
 ShownLook = Literal["matte", "cutout", "composite"]
 HEX = r"^[0-9a-f]{6}$"
+FINE = 95
+"""Quality of pictures of what differs."""
 TRIED: TypeAdapter[SetSubject | SetPane | SetValue] = TypeAdapter(
     Annotated[SetSubject | SetPane | SetValue, Field(discriminator="type")]
 )
@@ -104,6 +107,16 @@ class LookRequest(Shown):
     size: Size = "proxy"
     trial: Annotated[str | None, Field(max_length=60_000, description="a change that is not kept")] = None
     v: Annotated[int, Field(description="revision since which the frame looks so; only names the cached copy")] = 0
+    beside: Annotated[
+        Look | None, Field(description="show what differs from this look, or from the same of a version")
+    ] = None
+    version: Annotated[int | None, Field(ge=1, description="the version, with `beside`")] = None
+    gain: Annotated[int, Field(ge=1, le=64, description="how many times brighter the difference is")] = 1
+
+    @property
+    def compares(self) -> str:
+        """By which differences that are shown alike are known; nothing where a look is shown."""
+        return "" if self.beside is None else f" beside {self.beside} {self.version} x{self.gain}"
 
 
 @router.get("/shots/{shot_id}/looks/{look}/{frame}", response_class=Response)
@@ -114,12 +127,15 @@ def read_look(
     with context.database.transaction() as session:
         shot = shots.load(session, shot_id)
         since = looks.since(session, shot, frame)
+        then = None
+        if wanted.beside is not None and wanted.version is not None:
+            then = versions.opened(session, shot_id, wanted.version)
     if not shot.plate.first <= frame <= shot.plate.last:
         raise NotFoundError(f"The plate has frames {shot.plate.first} to {shot.plate.last}.")
     if wanted.trial:
-        made = _rendered(context, tried(shot, wanted.trial), look, frame, wanted)
+        made = _rendered(context, tried(shot, wanted.trial), look, frame, wanted, then)
     else:
-        made = kept_look(context, shot, since, look, frame, wanted)
+        made = kept_look(context, shot, since, look, frame, wanted, then)
     headers = {
         "Cache-Control": "no-store" if wanted.trial else "private, max-age=3600",
         "X-Revision": str(shot.revision),
@@ -130,19 +146,37 @@ def read_look(
 
 
 def kept_look(
-    context: Context, shot: EvaluatedShot, since: str, look: Look, frame: int, wanted: LookRequest
+    context: Context,
+    shot: EvaluatedShot,
+    since: str,
+    look: Look,
+    frame: int,
+    wanted: LookRequest,
+    then: EvaluatedShot | None = None,
 ) -> looks.Rendered:
     """A frame's picture as it was kept, or rendered now and kept; since: see `store.looks.since`."""
-    key = looks.key(shot, frame, since, wanted.name(look, wanted.size))
+    key = looks.key(shot, frame, since, wanted.name(look, wanted.size) + wanted.compares)
     made = context.looks.get(key)
     if made is None:
-        made = _rendered(context, shot, look, frame, wanted)
+        made = _rendered(context, shot, look, frame, wanted, then)
         context.looks.put(key, made)
     return made
 
 
-def _rendered(context: Context, shot: EvaluatedShot, look: Look, frame: int, wanted: LookRequest) -> looks.Rendered:
+def _rendered(
+    context: Context,
+    shot: EvaluatedShot,
+    look: Look,
+    frame: int,
+    wanted: LookRequest,
+    then: EvaluatedShot | None,
+) -> looks.Rendered:
     scene = FrameScene(shot, frame, context.pictures, scale_for(shot, wanted.size), PREVIEW, wanted.manner)
+    if wanted.beside is not None:
+        other = scene if then is None else FrameScene(then, frame, context.pictures, scene.ground.scale, PREVIEW)
+        # Told apart before anything is rounded or compressed: what is amplified is the difference and nothing else.
+        off = np.abs(scene.precise(look) - other.precise(wanted.beside)) * np.float32(wanted.gain)
+        return looks.Rendered(jpeg(to_eight_bits(off), FINE))
     pixels = scene.look(look, scene.whole)
     keyed = any(s.key.solved for s in shot.subjects)
     soft_edge = f"{scene.subjects.seconds_in_band:.2f}" if keyed else None

@@ -225,6 +225,16 @@ class FrameScene:
             return self.composite(box, override)
         return colour.to_eight_bits(self.ground.plate[box.slices])
 
+    def precise(self, look: Look) -> Picture:
+        """All of a look, encoded, in all of its precision, (height, width, 3); of a matte's styles the plain one."""
+        if look == "composite":
+            return self.composite_encoded()
+        if look == "plate":
+            return colour.to_working(self.ground.plate, False)
+        if look == "matte":
+            return np.repeat(self.whole_matte(self.whole)[..., None], 3, axis=2)
+        return colour.to_working(self.cutout(self.whole), False)
+
     def _matte_look(self, box: Box, override: Override | None) -> Bytes:
         style = self.ground.manner.style
         if style == "tint":

@@ -9592,6 +9592,12 @@ export interface operations {
                 trial?: string | null;
                 /** @description revision since which the frame looks so; only names the cached copy */
                 v?: number;
+                /** @description show what differs from this look, or from the same of a version */
+                beside?: ("plate" | "matte" | "cutout" | "composite") | null;
+                /** @description the version, with `beside` */
+                version?: number | null;
+                /** @description how many times brighter the difference is */
+                gain?: number;
             };
             header?: never;
             path: {
@@ -10104,6 +10110,12 @@ export interface operations {
                 trial?: string | null;
                 /** @description revision since which the frame looks so; only names the cached copy */
                 v?: number;
+                /** @description show what differs from this look, or from the same of a version */
+                beside?: ("plate" | "matte" | "cutout" | "composite") | null;
+                /** @description the version, with `beside` */
+                version?: number | null;
+                /** @description how many times brighter the difference is */
+                gain?: number;
             };
             header?: never;
             path: {

@@ -27,6 +27,20 @@ export function comparedAddress(b: Bench, frame: number, size: Size): string | n
   return `/api/shots/${b.shot!.id}/versions/${version}/looks/${look}/${frame}?size=${size}`;
 }
 
+/**
+ * Address of what two looks, or a look and a version, differ by, told apart by the server before anything is rounded; null where
+ * it knows one of them not.
+ */
+export function differenceAddress(b: Bench, frame: number, size: Size): string | null {
+  if (b.divider?.way !== "difference" || b.before) return null;
+  const { beyond, version, gain } = b.divider;
+  const [look, other] =
+    version !== null ? [b.look, b.look] : isRendered(b.look) ? [b.look, beyond] : [beyond, b.look];
+  if (!isRendered(look) || (other !== "plate" && !isRendered(other))) return null;
+  const beside = `&beside=${other}&gain=${gain}${version === null ? "" : `&version=${version}`}`;
+  return addressOf(b, look, frame, size) + beside;
+}
+
 /** Address of what the chosen (or first) carrier looks at, or of the chosen (or first) pane unrolled. */
 function specialLook(b: Bench, look: Look, frame: number, size: Size, number: number): string | null {
   if (look !== "eye" && look !== "flat") return null;

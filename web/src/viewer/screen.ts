@@ -4,7 +4,7 @@ import type { Look } from "../state/slices/looks";
 import { settingsOf } from "../state/lookups";
 import { lastFrame } from "../state/plate";
 import { Ahead } from "./ahead";
-import { addressOf, comparedAddress, isRendered, mannerOf, type Size } from "./addresses";
+import { addressOf, comparedAddress, differenceAddress, isRendered, mannerOf, type Size } from "./addresses";
 import { drawBeyond, drawDifference, type Put } from "./compare";
 import { LiveLink } from "./live";
 import { PictureStore } from "./pictures";
@@ -106,7 +106,10 @@ export class Screen {
     if (!b.shot) return false;
     if (b.playing) return true;
     return SIZES.some(
-      (size) => url === this.url(b, b.frame, size) || url === comparedAddress(b, b.frame, size),
+      (size) =>
+        url === this.url(b, b.frame, size) ||
+        url === comparedAddress(b, b.frame, size) ||
+        url === differenceAddress(b, b.frame, size),
     );
   }
 
@@ -178,9 +181,10 @@ export class Screen {
     const url = this.url(b, b.frame, size);
     const other = this.url(b, b.frame, size === "full" ? "proxy" : "full");
     const key = `${this.look(b)} ${b.frame}`;
-    const exact = this.pictures.get(url);
     const live = this.live.picture(url);
-    const fresh = live ?? exact ?? this.pictures.get(other);
+    const told = live ? null : differenceAddress(b, b.frame, size);
+    const exact = this.pictures.get(told ?? url);
+    const fresh = live ?? exact ?? (told ? null : this.pictures.get(other));
     // Until the new picture comes the last one stays, unless it has been let go.
     const source = fresh ?? (this.drawn && this.drawn.width > 0 ? this.drawn : null);
     if (live === null && b.drag === null && exact) this.live.end();
@@ -193,7 +197,8 @@ export class Screen {
       context.imageSmoothingEnabled = v.zoom < 3;
       context.imageSmoothingQuality = "medium";
       context.drawImage(source, x, y, v.plateWidth * v.aspect * v.zoom, v.plateHeight * v.zoom);
-      if (b.divider && !b.before) this.compare(context, b, size, fresh !== null && fresh !== undefined);
+      if (told) this.canvas.dataset.compared = String(Boolean(exact));
+      else if (b.divider && !b.before) this.compare(context, b, size, fresh !== null && fresh !== undefined);
       if (fresh) {
         this.measure(b, key, live !== null);
         this.drawn = fresh;
@@ -237,8 +242,11 @@ export class Screen {
 
   /** Addresses of all pictures that a frame is shown by. */
   private needed(b: Bench, frame: number, size: Size): string[] {
+    const told = differenceAddress(b, frame, size);
     const compared = comparedAddress(b, frame, size);
-    return [this.url(b, frame, size), ...(compared ? [compared] : [])];
+    const both = [this.url(b, frame, size), ...(compared ? [compared] : [])];
+    // While something is dragged the two are compared here.
+    return told ? [told, ...(frame === b.frame && !b.playing && !b.trial ? both : [])] : both;
   }
 
   /** Ask for what is shown, then for what is likely to be shown next. */
@@ -256,7 +264,7 @@ export class Screen {
       } else {
         for (const frame of [b.frame + k, b.frame - k]) {
           if (frame >= plate.first && frame <= lastFrame(plate))
-            urls.push(addressOf(b, b.look, frame, "proxy"));
+            urls.push(differenceAddress(b, frame, "proxy") ?? addressOf(b, b.look, frame, "proxy"));
         }
       }
     }
