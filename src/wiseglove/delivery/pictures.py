@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from functools import cached_property
-
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from wiseglove.core.compositing.pane import FINAL
+from wiseglove.core.kept import kept
 from wiseglove.delivery.plan import Output, Plan, Source
 from wiseglove.shot.evaluated import EvaluatedShot
 from wiseglove.shot.model import Cover, Group, Pane
@@ -37,13 +36,13 @@ class Frame:
             self._made[source] = made
         return made
 
-    @cached_property
+    @kept
     def display(self) -> NDArray[np.uint8]:
         """The composite as 8-bit pixels, (H, W, 3), which takes half the time."""
         left, top, right, bottom = self._plan.box
         return np.ascontiguousarray(self._scene.composite(self._scene.whole)[top:bottom, left:right])
 
-    @cached_property
+    @kept
     def _union(self) -> Picture:
         return self._scene.whole_matte(self._scene.whole)
 

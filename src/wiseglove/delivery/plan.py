@@ -7,11 +7,11 @@ import string
 from collections import Counter
 from collections.abc import Iterator
 from dataclasses import dataclass
-from functools import cached_property
 from itertools import takewhile
 from pathlib import PurePosixPath
 from typing import Any
 
+from wiseglove.core.kept import kept
 from wiseglove.delivery.preset import EXTENSION, MATTES, MOVIES, Form, Item, Preset, PresetError, What
 from wiseglove.shot.model import Contents, Cover, Group, Pane
 from wiseglove.shot.subject import Subject
@@ -79,7 +79,7 @@ class Plan:
         """What is rendered into movies."""
         return [o for o in self.outputs if o.form in MOVIES]
 
-    @cached_property
+    @kept
     def shared(self) -> frozenset[Source]:
         """What stands in more than one place, so that each frame is asked for it once."""
         asked = Counter(source for output in self.outputs for _, source in output.channels)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import shutil
 from collections.abc import Callable
 from dataclasses import dataclass
-from functools import cached_property, partial
+from functools import partial
 from pathlib import Path
 from typing import Any, Literal, cast
 
@@ -16,6 +16,7 @@ from sqlalchemy.orm import Session
 
 from wiseglove.core.behind.clean import Behind
 from wiseglove.core.behind.difference import held_out
+from wiseglove.core.kept import kept
 from wiseglove.core.motion.regions import filled
 from wiseglove.core.parallel import each
 from wiseglove.delivery.bring_in import Mattes, mattes_of
@@ -56,7 +57,7 @@ class Differing:
     unrolled: bool
     """Whether the clean picture is the pane's own and not the plate's."""
 
-    @cached_property
+    @kept
     def corners(self) -> dict[int, NDArray[np.float64]]:
         """The pane's, on the frames on which it is not folded over."""
         return {} if self.pane is None else corners_of(self.shot, self.pane)

@@ -9,7 +9,6 @@ from __future__ import annotations
 import hashlib
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
-from functools import cached_property
 from threading import Lock
 from typing import NamedTuple
 
@@ -18,6 +17,7 @@ import shapely
 from cachetools import LRUCache
 from numpy.typing import NDArray
 
+from wiseglove.core.kept import kept
 from wiseglove.core.outline.normals import Normals
 from wiseglove.core.review.boil import Boil, boil
 from wiseglove.core.review.fit import Fit, OutlineFit, onto_edge
@@ -63,18 +63,18 @@ class Reviewed:
         """The outline itself."""
         return self.rider.element
 
-    @cached_property
+    @kept
     def points(self) -> Array:
         """Its shape on each of the plate's frames, (T, N, 8)."""
         return self.rider.points_at(np.arange(self.plate.first, self.plate.last + 1))
 
-    @cached_property
+    @kept
     def frames(self) -> list[int]:
         """Frames on which it is there."""
         every = range(self.plate.first, self.plate.last + 1)
         return [f for f in every if self.cover.present(f) and self.outline.present(f)]
 
-    @cached_property
+    @kept
     def contents(self) -> dict[int, bytes]:
         """For each frame a name of all that its verdict depends on: the plate, the shapes around, and its witnesses."""
         rough = np.round(self.points / COARSE).astype("<i4")

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from functools import cached_property
 from typing import Any, Generic, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
 
+from wiseglove.core.kept import kept
 from wiseglove.core.motion.joint import Jointed
 from wiseglove.core.motion.path import Motion
 from wiseglove.core.outline.inbetween import Animation, in_between, pivots
@@ -44,7 +44,7 @@ class Rider(Generic[A]):
         """Another state of the element, riding on the same."""
         return Rider(element, self.motion)
 
-    @cached_property
+    @kept
     def animation(self) -> Animation:
         """The keys as the core wants them."""
         keys = self.element.keys

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from functools import cached_property
 from typing import Literal, Protocol
 
 import numpy as np
@@ -13,6 +12,7 @@ from numpy.typing import NDArray
 from wiseglove.core.compositing import colour, pane
 from wiseglove.core.compositing.face import Face
 from wiseglove.core.geometry.bezier import Points
+from wiseglove.core.kept import kept
 from wiseglove.core.matte.coverage import Box
 from wiseglove.shot.basics import Plate
 from wiseglove.shot.cutting import Clips
@@ -70,12 +70,12 @@ class Ground:
     manner: Manner = EVERYTHING
     _near: dict[str, tuple[Box, colour.Linear]] = field(default_factory=dict)
 
-    @cached_property
+    @kept
     def size(self) -> tuple[int, int]:
         """Width and height of the result."""
         return size_at(self.shot.plate, self.scale)
 
-    @cached_property
+    @kept
     def whole(self) -> Box:
         """All of the result."""
         return Box(0, 0, *self.size)
@@ -85,7 +85,7 @@ class Ground:
         """Whether light is mixed in linear values."""
         return self.shot.settings.mixing == "linear"
 
-    @cached_property
+    @kept
     def plate(self) -> colour.Picture:
         """The plate at this scale."""
         if self.manner.plate is not None:
@@ -93,7 +93,7 @@ class Ground:
             return np.ascontiguousarray(np.broadcast_to(flat, (self.size[1], self.size[0], 3)))
         return self.pictures.plate(self.shot.plate, self.frame, *self.size)
 
-    @cached_property
+    @kept
     def working(self) -> colour.Linear:
         """The same in working values."""
         return colour.to_working(self.plate, self.linear)
@@ -118,7 +118,7 @@ class Ground:
             return thing.id not in self.shot.mattes_of_subjects
         return thing.id in self.manner.only
 
-    @cached_property
+    @kept
     def _panes_only(self) -> frozenset[str]:
         return (self.manner.only or frozenset()) & {p.id for p in self.shot.panes}
 

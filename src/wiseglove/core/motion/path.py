@@ -8,13 +8,13 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
-from functools import cached_property
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from wiseglove.core.geometry.homography import is_convex, quad_to_quads
+from wiseglove.core.kept import kept
 
 Array = NDArray[np.float64]
 
@@ -42,7 +42,7 @@ class Motion:
             out[off] = homographies(self.base, _between(self.quads, low[off], (at - low)[off]))
         return out
 
-    @cached_property
+    @kept
     def _of_frames(self) -> Array:
         """The homographies of the frames themselves, made once for all that rides."""
         return homographies(self.base, self.quads)

@@ -8,13 +8,13 @@ shrinks nor swims and does not stop at every key.
 from __future__ import annotations
 
 from dataclasses import dataclass
-from functools import cached_property
 from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
 
 from wiseglove.core.geometry.similarity import turns_and_scales
+from wiseglove.core.kept import kept
 from wiseglove.core.outline.easing import cubic_progress
 
 Ease = Literal["smooth", "linear", "hold", "curve"]
@@ -48,12 +48,12 @@ class Animation:
         if (np.diff(self.frames) <= 0).any():
             raise ValueError("key frames must rise")
 
-    @cached_property
+    @kept
     def all_smooth(self) -> bool:
         """Whether no stretch has an ease of its own."""
         return set(self.eases) <= {"smooth"}
 
-    @cached_property
+    @kept
     def channels(self) -> Channels:
         """(K, 2 + pairs * N): pivot, log scale + i angle, then the shape with both taken out."""
         z = _complex(self.points)
@@ -72,7 +72,7 @@ class Animation:
         z[:, :TURNED] *= np.exp(-turn)[:, None, None]
         return np.concatenate([pivot[:, None], turn[:, None], z.reshape(count, pairs * points)], axis=1)
 
-    @cached_property
+    @kept
     def tangents(self) -> Channels:
         """Change of each channel by frame at each key."""
         frames, values = self.frames, self.channels
