@@ -7,7 +7,6 @@ OpenCV looks a strip of rows up on a finer grid, and a compiled loop adds that u
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from functools import lru_cache
 
 import cv2
@@ -21,8 +20,8 @@ from wiseglove.core.parallel import rows_at_once
 
 Layer = NDArray[np.float32]
 Array = NDArray[np.float64]
-STRIP = 32
-"""Rows of the result that are looked up at once."""
+AT_ONCE = 1 << 18
+"""Places that are looked up at once; with many more, they do not stay in the cache."""
 STEPS = (0.7548776662466927, 0.5698402909980532)
 """Steps of the R2 sequence: one over the plastic number, and its square."""
 
@@ -51,8 +50,8 @@ def still(source: Layer, to_source: Array, samples: int, covered: Matte, box: Bo
     pixels whose first has its centre at 0. samples: per pixel and axis. covered (h, w): the pane's alpha.
     """
     colour, alpha = np.empty((box.height, box.width, 3), np.float32), np.empty((box.height, box.width), np.float32)
-    room = _room(box, samples)
-    for part in _strips(box):
+    room, strips = _room(box, samples)
+    for part in strips:
         fine = _looked_up(source, to_source, samples, part, box, (0.5 / samples, 0.5 / samples), room)
         rows = part.slices
         _averaged(fine, samples, covered[rows], colour[rows], alpha[rows])
@@ -67,8 +66,8 @@ def exposed(source: Layer, to_source: Array, samples: int, covered: Layer, box: 
     moments = len(to_source)
     first = scattered(moments) if samples == 1 else np.full((moments, 2), 0.5 / samples)
     total = np.zeros((box.height, box.width, 4), np.float32)
-    room = _room(box, samples)
-    for part in _strips(box):
+    room, strips = _room(box, samples)
+    for part in strips:
         for matrix, place, pane in zip(to_source, first, covered, strict=True):
             fine = _looked_up(source, matrix, samples, part, box, place, room)
             _added(fine, samples, pane[part.slices], total[part.slices])
@@ -77,15 +76,14 @@ def exposed(source: Layer, to_source: Array, samples: int, covered: Layer, box: 
     return colour, alpha
 
 
-def _strips(box: Box) -> Iterator[Box]:
-    """Boxes of some rows, from the box's own corner."""
-    for top in range(0, box.height, STRIP):
-        yield Box(0, top, box.width, min(top + STRIP, box.height))
+def _room(box: Box, samples: int) -> tuple[Layer, list[Box]]:
+    """Memory for a strip's finer grid, and boxes of the strips, from the box's own corner.
 
-
-def _room(box: Box, samples: int) -> Layer:
-    """Memory for the widest strip, taken once: to be given new pages for each strip takes as long as looking it up."""
-    return np.empty(STRIP * box.width * samples * samples * 4, np.float32)
+    The memory is taken once: to be given new pages for each strip takes as long as looking it up.
+    """
+    rows = max(AT_ONCE // (box.width * samples * samples), 4)
+    room = np.empty(rows * box.width * samples * samples * 4, np.float32)
+    return room, [Box(0, top, box.width, min(top + rows, box.height)) for top in range(0, box.height, rows)]
 
 
 def _looked_up(
@@ -106,26 +104,38 @@ def _looked_up(
     return found
 
 
-@nb.njit(cache=True, nogil=True, fastmath=True, inline="always")
-def _rows_together(fine, y, samples):
-    """The sum of the rows of a fine grid that lie in a row of the result, (w * samples * 4,)."""
-    row = fine[y * samples].reshape(-1)
+@nb.njit(cache=True, nogil=True, fastmath=True)
+def _rows_together(rows, samples, count, total):
+    """The sum of `samples` rows of `count` numbers that lie one after the other; a pass for each usual number of them."""
     if samples == 1:
-        return row
-    total = row.copy()
-    for j in range(1, samples):
-        more = fine[y * samples + j].reshape(-1)
-        for i in range(total.shape[0]):
-            total[i] += more[i]
-    return total
+        for i in range(count):
+            total[i] = rows[i]
+    elif samples == 2:
+        for i in range(count):
+            total[i] = rows[i] + rows[count + i]
+    elif samples == 3:
+        for i in range(count):
+            total[i] = rows[i] + rows[count + i] + rows[2 * count + i]
+    elif samples == 4:
+        for i in range(count):
+            total[i] = rows[i] + rows[count + i] + rows[2 * count + i] + rows[3 * count + i]
+    else:
+        for i in range(count):
+            total[i] = rows[i] + rows[count + i] + rows[2 * count + i] + rows[3 * count + i] + rows[4 * count + i]
+        for j in range(5, samples):
+            for i in range(count):
+                total[i] += rows[j * count + i]
 
 
 @rows_at_once
 def _averaged(fine, samples, covered, colour, alpha):
     """The mean of each pixel's samples, unpremultiplied, and its alpha within the pane's."""
     share = np.float32(1 / (samples * samples))
+    count = fine.shape[1] * 4
+    flat = fine.reshape(-1)
     for y in nb.prange(colour.shape[0]):
-        row = _rows_together(fine, y, samples)
+        row = np.empty(count, np.float32)
+        _rows_together(flat[y * samples * count : (y + 1) * samples * count], samples, count, row)
         for x in range(colour.shape[1]):
             at = x * samples * 4
             r, g, b, own = row[at], row[at + 1], row[at + 2], row[at + 3]
@@ -142,8 +152,11 @@ def _averaged(fine, samples, covered, colour, alpha):
 @rows_at_once
 def _added(fine, samples, covered, total):
     """Adds the samples of each pixel, within the pane's alpha, to a total; premultiplied (h, w, 4)."""
+    count = fine.shape[1] * 4
+    flat = fine.reshape(-1)
     for y in nb.prange(total.shape[0]):
-        row = _rows_together(fine, y, samples)
+        row = np.empty(count, np.float32)
+        _rows_together(flat[y * samples * count : (y + 1) * samples * count], samples, count, row)
         for x in range(total.shape[1]):
             by = covered[y, x]
             for i in range(x * samples * 4, (x + 1) * samples * 4, 4):
