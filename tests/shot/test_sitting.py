@@ -103,3 +103,31 @@ def test_between_keys_a_number_stays_between_them(keys: list[tuple[int, float]],
 def test_what_can_be_keyed_are_numbers_of_a_pane() -> None:
     assert {"opacity", "sit.grain.amount", "floats.distance", "wipe.shown"} <= keyable()
     assert not {"name", "aspect", "sit.clean", "sit.mix.mode"} & keyable()
+
+
+class Finely(PlainPictures):
+    """A plate that is as light all over as a clean pane of fine grain, ten times as dense, is on the whole."""
+
+    def plate(self, plate: Any, frame: int, width: int, height: int) -> np.ndarray:
+        return np.full((height, width, 3), 188, np.uint8)  # half of the light
+
+    def insert(self, insert: Any, frame: int, linear: bool) -> np.ndarray:
+        if insert.source != "media":
+            return super().insert(insert, frame, linear)
+        return np.random.default_rng(5).random((800, 1000, 1)).repeat(3, axis=2).astype(np.float32)
+
+
+def test_a_clean_pane_that_is_denser_than_the_picture_throws_no_shadow_of_its_grain() -> None:
+    def seen(shot: EvaluatedShot) -> np.ndarray:
+        scene = FrameScene(shot, FRAME, Finely((0.8, 0.4, 0.2)))
+        picture = scene.look("composite", scene.whole).astype(int)
+        clear = scene.look("matte", scene.whole) == 0
+        return picture[25:70, 30:95][clear[25:70, 30:95]]
+
+    plain, under = seen(shot_with_hand_and_pane()), seen(with_clean("shadow"))
+    assert np.abs(plain - under).max() <= 12  # 38 where the clean pane is looked up as it is
+
+
+def with_clean(*rows: str) -> EvaluatedShot:
+    sit = SitIn.model_validate({"clean": "c" * 24, **{name: {"on": True} for name in rows}}, strict=False)
+    return after(shot_with_hand_and_pane(), SetPane(type="set-pane", pane=PANE, sit=sit))

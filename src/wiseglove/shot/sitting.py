@@ -27,10 +27,17 @@ LEVELS = {"grey": glass.grey_level, "dark": glass.dark_level, "bright": glass.br
 """What of a clean pane the plate's light is told from: its shadow, and what is mirrored in one that is off or shows a picture."""
 
 
-@cached(LRUCache(8), key=lambda level, media, linear, picture: (level, media, linear, picture.shape[1]), lock=Lock())
-def _level_of(level: str, media: str, linear: bool, picture: Picture) -> Picture:
-    """A level of a clean pane, with as many channels as are quick to look up."""
+def _known_by(level: str, media: str, linear: bool, picture: Picture, halved: int) -> tuple[object, ...]:
+    return level, media, linear, picture.shape[1], halved
+
+
+@cached(LRUCache(8), key=_known_by, lock=Lock())
+def _level_of(level: str, media: str, linear: bool, picture: Picture, halved: int) -> Picture:
+    """A level of a clean pane, halved in size so many times by area, with as many channels as are quick to look up."""
     made = LEVELS[level](picture)
+    if halved:
+        size = (max(made.shape[1] >> halved, 1), max(made.shape[0] >> halved, 1))
+        made = np.asarray(cv2.resize(made, size, interpolation=cv2.INTER_AREA), np.float32)
     return made if made.ndim == 2 else with_alpha(made)
 
 
@@ -104,10 +111,12 @@ class Sitting:
                 Insert(source="media", media=media, start=ground.frame), ground.frame, ground.linear
             )
             assert picture is not None
-            made = _level_of(level, media, ground.linear, picture)
+            corners = ground.shot.corners_at(which, ground.frame)
+            wide = max(float(np.linalg.norm(corners[1] - corners[0])) * ground.scale, 1.0)
+            halved = max(int(np.log2(picture.shape[1] / wide)), 0)
+            made = _level_of(level, media, ground.linear, picture, halved)
             self._levels[name] = None
             with suppress(DegenerateQuadError):
-                corners = ground.shot.corners_at(which, ground.frame)
                 beyond = glass.UNKNOWN if level == "grey" else None
                 self._levels[name] = pane.spread_over(made, corners, ground.whole, ground.scale, beyond)
         return self._levels[name]
