@@ -199,3 +199,28 @@ def test_the_strip_zooms_at_the_pointer_and_follows_the_frame(open_shot: Open) -
                 return head.left >= strip.left && head.right <= strip.right;
             }"""
         )
+
+
+def test_letters_do_what_they_always_do_after_a_slider_a_box_or_a_list_was_used(open_shot: Open) -> None:
+    bench = with_pane(open_shot)
+    page = bench.page
+    track = page.locator("[data-row=Opacity] input[type=range]").bounding_box()
+    assert track is not None
+    middle = track["y"] + track["height"] / 2
+    page.mouse.move(track["x"] + track["width"] - 8, middle)
+    page.mouse.down()
+    page.mouse.move(track["x"] + track["width"] / 2, middle, steps=4)
+    with bench.one_change():
+        page.mouse.up()
+    assert 0.35 < pane(bench)["opacity"] < 0.65
+    page.keyboard.press("u")
+    compared = page.get_by_label("How they are compared")
+    expect(compared).to_be_visible()
+    compared.click()
+    compared.select_option(label="differ × 4")
+    page.keyboard.press("u")
+    expect(compared).to_have_count(0)
+    page.get_by_test_id("sit-worn").get_by_role("checkbox").click()
+    bench.last_done("sitting in")
+    page.keyboard.press("u")
+    expect(compared).to_be_visible()

@@ -119,11 +119,13 @@ export function useWorkbenchKeys() {
 function useHeldKeys() {
   useEffect(() => {
     let dragged = false;
+    let byHand = false;
     const typing = (event: KeyboardEvent) => {
       const target = event.target as HTMLElement;
       return target.closest("input, textarea, [contenteditable], [role=listbox]") !== null;
     };
     const down = (event: KeyboardEvent) => {
+      byHand = false;
       if (typing(event)) return;
       if (event.code === "KeyH" && !event.ctrlKey && !event.metaKey) setBench({ drawingHidden: true });
       if (event.code === "KeyV" && !event.ctrlKey && !event.metaKey) setBench({ before: true });
@@ -145,24 +147,35 @@ function useHeldKeys() {
       }
     };
     const pressed = () => {
-      dragged = true;
+      dragged = byHand = true;
     };
-    // A button that was clicked does not keep the keys: Space plays and Enter keeps, whatever was pressed last.
+    // What was clicked, dragged or chosen by hand does not keep the keys: Space plays and letters do what they always do.
+    const letGoOf = (which: string) => {
+      const active = document.activeElement as HTMLElement | null;
+      if (active?.matches(which)) active.blur();
+    };
     const clicked = (event: MouseEvent) => {
       const button = (event.target as HTMLElement).closest("button");
       if (event.detail > 0 && button) button.blur();
+      // A label hands its click on to what it names, after this.
+      else if (event.detail > 0) setTimeout(() => letGoOf("input[type=range], input[type=checkbox]"));
+    };
+    const chosen = (event: Event) => {
+      if (event.target instanceof HTMLSelectElement && byHand) event.target.blur();
     };
     const lost = () => setBench({ spaceHeld: false, drawingHidden: false, before: false });
     window.addEventListener("keydown", down);
     window.addEventListener("keyup", up);
     window.addEventListener("pointerdown", pressed);
     window.addEventListener("click", clicked);
+    window.addEventListener("change", chosen);
     window.addEventListener("blur", lost);
     return () => {
       window.removeEventListener("keydown", down);
       window.removeEventListener("keyup", up);
       window.removeEventListener("pointerdown", pressed);
       window.removeEventListener("click", clicked);
+      window.removeEventListener("change", chosen);
       window.removeEventListener("blur", lost);
     };
   }, []);
