@@ -115,6 +115,10 @@ class Pictures:
         """The clean pane by its id, else the chart."""
         return self.clean if insert.media == CLEAN else self.chart
 
+    def pixel_aspect(self, media: str) -> float:
+        """Square."""
+        return 1.0
+
 
 def clean_pane(known: Truth) -> Array:
     """The unrolled pane without the hand, linear."""

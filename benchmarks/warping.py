@@ -101,6 +101,10 @@ class _Pictures:
         """The text."""
         return self._text
 
+    def pixel_aspect(self, media: str) -> float:
+        """Square."""
+        return 1.0
+
 
 def _scene(text: Array, sit: SitIn, frame: int) -> Array:
     """What is delivered: the pane laid by the shot's own rules, linear (h, w, 3)."""

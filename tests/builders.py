@@ -69,6 +69,10 @@ class PlainPictures:
     def insert(self, insert: Insert, frame: int, linear: bool) -> np.ndarray:
         return np.broadcast_to(np.array(self._insert, np.float32), (32, 48, len(self._insert))).copy()
 
+    def pixel_aspect(self, media: str) -> float:
+        """Square."""
+        return 1.0
+
 
 def numbered_picture(number: int, width: int = WIDTH, height: int = HEIGHT) -> np.ndarray:
     """RGB pixels that differ for every number, with edges and a gradient."""

@@ -10,10 +10,14 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.builders import PANE, PlainPictures, after, shot_with_hand_and_pane
+from tests.core.geometry.test_planes_in_space import turning
+from wiseglove.core.geometry.proportions import UnknownProportionsError
+from wiseglove.shot.basics import PaneKey, Plate
 from wiseglove.shot.edits import SetPane, SetValue
 from wiseglove.shot.errors import EditError
 from wiseglove.shot.evaluated import EvaluatedShot
-from wiseglove.shot.model import Pane
+from wiseglove.shot.measuring import true_proportions
+from wiseglove.shot.model import Pane, new_shot
 from wiseglove.shot.pane import SitIn, ValueKey
 from wiseglove.shot.render import FrameScene
 from wiseglove.shot.valued import keyable, pane_at, value_at
@@ -131,3 +135,49 @@ def test_a_clean_pane_that_is_denser_than_the_picture_throws_no_shadow_of_its_gr
 def with_clean(*rows: str) -> EvaluatedShot:
     sit = SitIn.model_validate({"clean": "c" * 24, **{name: {"on": True} for name in rows}}, strict=False)
     return after(shot_with_hand_and_pane(), SetPane(type="set-pane", pane=PANE, sit=sit))
+
+
+class Squeezed(PlainPictures):
+    """A clip whose pixels are twice as wide as high."""
+
+    def pixel_aspect(self, media: str) -> float:
+        return 2.0
+
+
+def test_a_squeezed_clip_is_fitted_by_what_it_shows() -> None:
+    """48 x 32 pixels that are twice as wide as high are a picture of 3 : 1; whole in a pane of 3 : 2 it fills half of it."""
+
+    def shown(pictures: PlainPictures) -> float:
+        change = {"insert": {"source": "media", "media": "a" * 24}, "aspect": 1.5, "placement": {"fit": "fit"}}
+        shot = after(shot_with_hand_and_pane(), SetPane.model_validate({"type": "set-pane", "pane": PANE, **change}))
+        laid = FrameScene(shot, FRAME, pictures).panes.laid(shot.panes[0], {})
+        assert laid is not None
+        return float(laid.alpha.sum())
+
+    assert shown(Squeezed()) == pytest.approx(shown(PlainPictures()) / 2, rel=0.05)
+
+
+def test_pixels_of_another_shape_are_said_where_the_proportions_are_asked_for() -> None:
+    quads = turning(1.55, 35.0)
+
+    def asked(squeeze: float) -> tuple[float, str | None]:
+        plate = Plate(
+            media="0" * 24, width=round(1280 / squeeze), height=720, first=0, count=30, rate_num=25, rate_den=1
+        )
+        keys = [
+            PaneKey.model_validate(
+                {"frame": f, "corners": (q / (squeeze, 1.0)).tolist(), "ease": "linear"}, strict=False
+            )
+            for f, q in enumerate(quads)
+        ]
+        pane = Pane(id=PANE, name="Screen", colour="#aabbcc", keys=keys)
+        found, remark = true_proportions(EvaluatedShot.of(new_shot("s", "S", plate).with_elements({PANE: pane})), pane)
+        return found.aspect, remark
+
+    assert asked(1.0) == (pytest.approx(1.55, rel=0.01), None)
+    try:
+        remark = asked(2.0)[1]
+    except UnknownProportionsError as error:
+        remark = str(error)
+    assert remark is not None
+    assert "taken for 1 times as wide as high: 2 goes with it" in remark

@@ -75,6 +75,9 @@ class Staged:
     def insert(self, insert: Insert, frame: int, linear: bool) -> np.ndarray:
         return np.broadcast_to(np.array(RED, np.float32), (16, 16, 3)).copy()
 
+    def pixel_aspect(self, media: str) -> float:
+        return 1.0
+
     def clip(self, media: str, number: int, width: int | None) -> np.ndarray:
         self.asked.append((media, number))
         found = self.clips[media]

@@ -48,12 +48,13 @@ def propose_sitting(shot_id: str, pane: str, context: Ctx) -> SittingProposal:
 
 
 class TrueProportions(Answer):
-    """Width over height of the real pane, focal length in px, and by what share each may be off."""
+    """Width over height of the real pane, focal length in px, by what share each may be off, and what seems wrong about it."""
 
     aspect: float
     focal: float
     deviation: float
     focal_deviation: float
+    remark: str | None
 
 
 @router.get("/proportions")
@@ -61,12 +62,12 @@ def read_proportions(shot_id: str, pane: str, context: Ctx) -> TrueProportions:
     """From the pane's motion; refused with the reason where that does not tell them."""
     shot = load_shot(context, shot_id)
     try:
-        found = true_proportions(shot, get(shot, pane, Pane))
+        found, remark = true_proportions(shot, get(shot, pane, Pane))
     except UnknownProportionsError as error:
         raise EditError(str(error)) from error
     return TrueProportions(
         aspect=round(found.aspect, 4), focal=round(found.focal, 1), deviation=found.deviation,
-        focal_deviation=found.focal_deviation,
+        focal_deviation=found.focal_deviation, remark=remark,
     )  # fmt: skip
 
 

@@ -11,7 +11,7 @@ import numpy as np
 from wiseglove.core.compositing import grain, soft_focus
 from wiseglove.core.compositing.colour import decode, to_working
 from wiseglove.core.compositing.grade import neutral
-from wiseglove.core.geometry.proportions import Proportions, proportions
+from wiseglove.core.geometry.proportions import Proportions, UnknownProportionsError, pixel_shape, proportions
 from wiseglove.core.matte.coverage import Box
 from wiseglove.shot.basics import Plate
 from wiseglove.shot.cover_mattes import CoverMattes
@@ -131,12 +131,26 @@ def levelled(
     return row.model_copy(update={"on": True, "black": dark, "white": (white[0], white[1], white[2])})
 
 
-def true_proportions(shot: EvaluatedShot, pane: Pane) -> Proportions:
-    """The pane's aspect and the focal length from its motion. Raises UnknownProportionsError with the reason."""
+def true_proportions(shot: EvaluatedShot, pane: Pane) -> tuple[Proportions, str | None]:
+    """The pane's aspect and the focal length from its motion, and a sentence where the plate's pixels seem of another shape.
+
+    Raises UnknownProportionsError with the reason, which says the same.
+    """
     frames = np.unique(np.linspace(shot.plate.first, shot.plate.last, 80).round())
     plate = shot.plate
-    quads = shot.points_at(pane, frames)[:, :, :2] * (plate.pixel_aspect, 1.0)
-    return proportions(quads, plate.width * plate.pixel_aspect, plate.height)
+    taken = plate.pixel_aspect
+    seen = shot.points_at(pane, frames)[:, :, :2] * (taken, 1.0), plate.width * taken, plate.height
+    off = pixel_shape(*seen)
+    remark = None
+    if off is not None:
+        remark = (
+            f"The way this pane turns does not go with the plate's pixels, which are taken for {taken:.4g} times as wide as high: "
+            f"{taken * off:.4g} goes with it. Nothing was changed. If it is so, take the plate in again with that pixel shape."
+        )
+    try:
+        return proportions(*seen), remark
+    except UnknownProportionsError as error:
+        raise (error if remark is None else UnknownProportionsError(remark)) from error
 
 
 def _frames(shot: EvaluatedShot, pane: Pane) -> list[int]:

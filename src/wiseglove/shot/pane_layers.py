@@ -15,7 +15,7 @@ from wiseglove.core.geometry.homography import DegenerateQuadError, apply, unit_
 from wiseglove.core.matte.combine import outline_matte
 from wiseglove.core.matte.coverage import Box, Matte, box_of
 from wiseglove.shot.pane import Insert, Pane, Piece
-from wiseglove.shot.scene import Ground, Override, Picture, face_of, relative
+from wiseglove.shot.scene import Ground, Override, Picture, face_of, pixels_of, relative
 from wiseglove.shot.valued import pane_at
 
 BLURRED = 0.4
@@ -126,7 +126,7 @@ class PaneLayers:
         fit = shown.fit if isinstance(shown, Piece) and shown.fit is not None else how.fit
         if shown.source in ("solid", "gradient"):
             fit = "stretch"
-        aspect = part.shape[1] / part.shape[0]
+        aspect = part.shape[1] / part.shape[0] * pixels_of(self._ground.pictures, shown)
         return part, pane.placement(aspect, face_of(now).aspect, fit, how.scale, how.across, how.down, how.turn)
 
     def _uncovered(self, now: Pane, corners: Points, box: Box) -> Matte:

@@ -38,6 +38,10 @@ class Pictures(Clips, Protocol):
         """What a pane shows on a plate frame: working values (H, W, 3), or (H, W, 4) premultiplied; None for nothing."""
         ...
 
+    def pixel_aspect(self, media: str) -> float:
+        """How many times as wide as high a clip's pixels are."""
+        ...
+
 
 @dataclass(frozen=True)
 class Manner:
@@ -127,6 +131,11 @@ class Ground:
         if isinstance(thing, Subject):
             return thing.shown and (self.manner.only is None or thing.id in self.manner.only)
         return thing.shown and (not self._panes_only or thing.id in self._panes_only)
+
+
+def pixels_of(pictures: Pictures, insert: Insert) -> float:
+    """How many times as wide as high the pixels of what a pane shows are."""
+    return pictures.pixel_aspect(insert.media) if insert.source == "media" and insert.media is not None else 1.0
 
 
 def face_of(which: Pane) -> Face:

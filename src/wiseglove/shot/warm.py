@@ -40,6 +40,10 @@ class _Grey:
         """The same in working values."""
         return np.full((SIZE, SIZE, 3), 0.1, np.float32)
 
+    def pixel_aspect(self, media: str) -> float:
+        """Square."""
+        return 1.0
+
 
 @cache
 def warm_up() -> None:

@@ -128,6 +128,10 @@ class DisplayPictures:
         """How wide a clip's pictures are."""
         return clip.read_info(clip.folder_of(self._media, media)).width
 
+    def pixel_aspect(self, media: str) -> float:
+        """How many times as wide as high a clip's pixels are."""
+        return clip.read_info(clip.folder_of(self._media, media)).pixel_aspect
+
     @staticmethod
     def _exact_insert(folder: Path, number: int, linear: bool, alpha: str) -> Linear:
         """Display copies hold no alpha, so a picture with one is read from its source."""
@@ -235,6 +239,10 @@ class ExactPictures:
     def wide(self, media: str) -> int:
         """How wide a clip's pictures are."""
         return self._reader(media).info.width
+
+    def pixel_aspect(self, media: str) -> float:
+        """How many times as wide as high a clip's pixels are."""
+        return self._reader(media).info.pixel_aspect
 
     def close(self) -> None:
         """Let go of all files."""

@@ -9,7 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from wiseglove.core.geometry.floating import BehindCameraError, Float, floating_quad
-from wiseglove.core.geometry.proportions import UnknownProportionsError, proportions
+from wiseglove.core.geometry.proportions import UnknownProportionsError, pixel_shape, proportions
 
 WIDTH, HEIGHT, FOCAL = 1280, 720, 1400.0
 CAMERA = np.array([[FOCAL, 0, WIDTH / 2], [0, FOCAL, HEIGHT / 2], [0, 0, 1]])
@@ -91,3 +91,23 @@ def test_what_comes_behind_the_camera_is_refused() -> None:
     quad = seen(board(1.5), (0, 20, 0), (0, 0, 3.0))
     with pytest.raises(BehindCameraError, match="closer to the pane"):
         floating_quad(quad, 1.5, FOCAL, WIDTH, HEIGHT, Float(distance=3.2))
+
+
+@pytest.mark.parametrize("shape", [2.0, 4 / 3, 16 / 15, 0.75])
+def test_pixels_that_are_taken_for_square_are_noticed_by_how_the_pane_turns(shape: float) -> None:
+    quads = turning(1.55, 35.0) + np.random.default_rng(2).normal(0, 0.1, (30, 4, 2))
+    assert pixel_shape(quads, WIDTH, HEIGHT) is None
+    found = pixel_shape(quads / (shape, 1.0), WIDTH / shape, HEIGHT)
+    assert found == pytest.approx(shape)
+
+
+def test_a_pane_that_faces_the_camera_upright_tells_no_shape_of_the_pixels() -> None:
+    quads = np.stack([seen(board(1.55), (0, 0, 0), (0.02 * k, -0.01 * k, 3.0)) for k in range(30)])
+    quads += np.random.default_rng(3).normal(0, 0.15, quads.shape)
+    assert pixel_shape(quads / (2.0, 1.0), WIDTH / 2, HEIGHT) is None
+    assert pixel_shape(quads[:2], WIDTH, HEIGHT) is None
+
+
+def test_one_view_tells_no_shape_of_the_pixels_however_often_it_is_seen() -> None:
+    quads = np.repeat(seen(board(1.55), (20, 30, 10), (0.1, 0.0, 3.0))[None], 20, axis=0)
+    assert pixel_shape(quads / (2.0, 1.0), WIDTH / 2, HEIGHT) is None

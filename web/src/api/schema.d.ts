@@ -7389,7 +7389,7 @@ export interface components {
         };
         /**
          * TrueProportions
-         * @description Width over height of the real pane, focal length in px, and by what share each may be off.
+         * @description Width over height of the real pane, focal length in px, by what share each may be off, and what seems wrong about it.
          */
         TrueProportions: {
             /** Aspect */
@@ -7400,6 +7400,8 @@ export interface components {
             focal: number;
             /** Focal Deviation */
             focal_deviation: number;
+            /** Remark */
+            remark: string | null;
         };
         /**
          * TurnKeys

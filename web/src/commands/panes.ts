@@ -134,15 +134,23 @@ export async function pickLevel(
   }
 }
 
+interface Proportions {
+  aspect: number;
+  focal: number;
+  focal_deviation: number;
+  remark: string | null;
+}
+
 /** The true proportions of a pane by its motion, kept; where it does not tell them the reason is said. */
 export async function takeProportions(pane: Pane) {
   try {
-    const found = await data<{ aspect: number; focal: number; focal_deviation: number }>(
+    const found = await data<Proportions>(
       api.GET("/api/shots/{shot_id}/panes/{pane}/proportions", {
         params: { path: { shot_id: bench().shot!.id, pane: pane.id } },
       }),
     );
     await setPane(pane, { aspect: found.aspect });
+    if (found.remark) say(found.remark);
     return found;
   } catch (error) {
     say(error);

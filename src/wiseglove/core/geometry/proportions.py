@@ -50,13 +50,7 @@ def proportions(quads: Array, width: float, height: float) -> Proportions:
         raise UnknownProportionsError(
             f"The pane is placed on {len(quads)} frames only, which does not tell its proportions. Type width and height."
         )
-    rng = np.random.default_rng(5)
-    noisy = [_tried(quads + rng.normal(0, NOISE, quads.shape), width, height) for _ in range(DRAWS)]
-    plain = _tried(quads, width, height)
-    # What a frame tells counts by how little noise changes it: steep ones tell the least.
-    rough = np.mean([((r - plain[1]) ** 2 + (k - plain[0]) ** 2)[len(FOCALS) // 2] for k, r in noisy], axis=0)
-    weights = 1 / np.maximum(rough, 1e-9)
-    weights /= weights.sum()
+    plain, noisy, weights = _told(quads, width, height)
     costs, aspects = _weighed(*plain, weights)
     best = int(np.argmin(costs))
     draws = [_weighed(*each, weights) for each in noisy]
@@ -72,6 +66,60 @@ def proportions(quads: Array, width: float, height: float) -> Proportions:
         )
     spread = float(np.std(np.log([FOCALS[i] for i in picked])))
     return Proportions(float(aspects[best]), float(FOCALS[best] * width), deviation, spread)
+
+
+SHAPES = (0.5, 2 / 3, 0.75, 8 / 9, 10 / 11, 12 / 11, 16 / 15, 1.125, 4 / 3, 16 / 11, 64 / 45, 1.5, 2.0)
+"""Widths over heights of pixels that are in use (ITU-R BT.601's two, their wide forms, and film's squeezed ones) or would undo one."""
+SOME, FEW_DRAWS = 30, 4
+"""Frames at most by which that is told, and how often noise is tried on them."""
+VARIED = 0.04
+"""How much the pane's shape on the picture must change, as a share of its size."""
+CLEARER = 8.0
+"""How many times better another shape of the pixels must fit to be said."""
+
+
+def pixel_shape(quads: Array, width: float, height: float) -> float | None:
+    """How many times wider the pixels are than they are taken for; None where they are right, or the motion does not tell.
+
+    Otherwise as `proportions`: with pixels of another shape its directions are not at right angles on all frames. A shape is
+    said only where it fits far better than theirs, and the next one much worse than it.
+    """
+    quads = quads[[bool(np.isfinite(q).all()) and is_convex(q) for q in quads]]
+    if len(quads) < FEWEST or _varied(quads) < VARIED:
+        return None
+    quads = quads[:: -(-len(quads) // SOME)]
+    costs = {}
+    for shape in (1.0, *SHAPES):
+        plain, _, weights = _told(quads * (shape, 1.0), width * shape, height, FEW_DRAWS)
+        costs[shape] = float(_weighed(*plain, weights)[0].min())
+    best, second = sorted(costs, key=lambda shape: costs[shape])[:2]
+    if best == 1.0 or costs[1.0] < CLEARER * costs[best] or costs[second] < 2 * costs[best]:
+        return None
+    return best
+
+
+def _varied(quads: Array) -> float:
+    """How much the pane's shape on the picture changes, wherever and however large it is, as a share of its size.
+
+    A single view fits pixels of some shape exactly, whatever they are.
+    """
+    middles = quads - quads.mean(axis=1, keepdims=True)
+    sizes = np.sqrt((middles**2).mean(axis=(1, 2), keepdims=True))
+    return float((middles / np.maximum(sizes, 1e-9)).std(axis=0).max())
+
+
+Tried = tuple[Array, Array]
+
+
+def _told(quads: Array, width: float, height: float, draws: int = DRAWS) -> tuple[Tried, list[Tried], Array]:
+    """What is tried on the quads, the same under noise, and how much each frame counts, (T,), which adds up to 1."""
+    rng = np.random.default_rng(5)
+    noisy = [_tried(quads + rng.normal(0, NOISE, quads.shape), width, height) for _ in range(draws)]
+    plain = _tried(quads, width, height)
+    # What a frame tells counts by how little noise changes it: steep ones tell the least.
+    rough = np.mean([((r - plain[1]) ** 2 + (k - plain[0]) ** 2)[len(FOCALS) // 2] for k, r in noisy], axis=0)
+    weights = 1 / np.maximum(rough, 1e-9)
+    return plain, noisy, weights / weights.sum()
 
 
 def _tried(quads: Array, width: float, height: float) -> tuple[Array, Array]:
