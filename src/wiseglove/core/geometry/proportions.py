@@ -72,7 +72,7 @@ SHAPES = (0.5, 2 / 3, 0.75, 8 / 9, 10 / 11, 12 / 11, 16 / 15, 1.125, 4 / 3, 16 /
 """Widths over heights of pixels that are in use (ITU-R BT.601's two, their wide forms, and film's squeezed ones) or would undo one."""
 SOME, FEW_DRAWS = 30, 4
 """Frames at most by which that is told, and how often noise is tried on them."""
-VARIED = 0.04
+VARIED = 0.015
 """How much the pane's shape on the picture must change, as a share of its size."""
 CLEARER = 8.0
 """How many times better another shape of the pixels must fit to be said."""
