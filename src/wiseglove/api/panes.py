@@ -17,7 +17,7 @@ from wiseglove.media.encode import png
 from wiseglove.shot.edits.base import get
 from wiseglove.shot.errors import EditError
 from wiseglove.shot.keys import check_frame
-from wiseglove.shot.measuring import Picked, levelled_by, proposed, true_proportions
+from wiseglove.shot.measuring import Picked, levelled_by, pixels_remark, proposed, true_proportions
 from wiseglove.shot.model import Pane
 from wiseglove.shot.pane import LevelRow, SitIn
 from wiseglove.shot.render import FrameScene
@@ -61,10 +61,12 @@ class TrueProportions(Answer):
 def read_proportions(shot_id: str, pane: str, context: Ctx) -> TrueProportions:
     """From the pane's motion; refused with the reason where that does not tell them."""
     shot = load_shot(context, shot_id)
+    which = get(shot, pane, Pane)
+    remark = pixels_remark(shot, which)
     try:
-        found, remark = true_proportions(shot, get(shot, pane, Pane))
+        found = true_proportions(shot, which)
     except UnknownProportionsError as error:
-        raise EditError(str(error)) from error
+        raise EditError(remark or str(error)) from error
     return TrueProportions(
         aspect=round(found.aspect, 4), focal=round(found.focal, 1), deviation=found.deviation,
         focal_deviation=found.focal_deviation, remark=remark,

@@ -90,6 +90,6 @@ def proportions(shot: EvaluatedShot, pane: Pane) -> float | None:
     if pane.aspect is not None:
         return pane.aspect
     try:
-        return float(true_proportions(shot, pane)[0].aspect)
+        return float(true_proportions(shot, pane).aspect)
     except UnknownProportionsError:
         return None

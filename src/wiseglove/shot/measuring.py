@@ -7,11 +7,12 @@ from typing import Literal
 
 import cv2
 import numpy as np
+from numpy.typing import NDArray
 
 from wiseglove.core.compositing import grain, soft_focus
 from wiseglove.core.compositing.colour import decode, to_working
 from wiseglove.core.compositing.grade import neutral
-from wiseglove.core.geometry.proportions import Proportions, UnknownProportionsError, pixel_shape, proportions
+from wiseglove.core.geometry.proportions import Proportions, pixel_shape, proportions
 from wiseglove.core.matte.coverage import Box
 from wiseglove.shot.basics import Plate
 from wiseglove.shot.cover_mattes import CoverMattes
@@ -131,26 +132,28 @@ def levelled(
     return row.model_copy(update={"on": True, "black": dark, "white": (white[0], white[1], white[2])})
 
 
-def true_proportions(shot: EvaluatedShot, pane: Pane) -> tuple[Proportions, str | None]:
-    """The pane's aspect and the focal length from its motion, and a sentence where the plate's pixels seem of another shape.
+def true_proportions(shot: EvaluatedShot, pane: Pane) -> Proportions:
+    """The pane's aspect and the focal length from its motion. Raises UnknownProportionsError with the reason."""
+    return proportions(*_seen(shot, pane))
 
-    Raises UnknownProportionsError with the reason, which says the same.
-    """
-    frames = np.unique(np.linspace(shot.plate.first, shot.plate.last, 80).round())
+
+def pixels_remark(shot: EvaluatedShot, pane: Pane) -> str | None:
+    """A sentence where the pane's motion says that the plate's pixels are of another shape than they are taken for."""
+    taken, off = shot.plate.pixel_aspect, pixel_shape(*_seen(shot, pane))
+    if off is None:
+        return None
+    return (
+        f"The way this pane turns does not go with the plate's pixels, which are taken for {taken:.4g} times as wide as high: "
+        f"{taken * off:.4g} goes with it. Nothing was changed. If it is so, take the plate in again with that pixel shape."
+    )
+
+
+def _seen(shot: EvaluatedShot, pane: Pane) -> tuple[NDArray[np.float64], float, float]:
+    """The pane's corners over the shot, (T, 4, 2), and the picture's width and height, in pixels as they are taken for."""
     plate = shot.plate
-    taken = plate.pixel_aspect
-    seen = shot.points_at(pane, frames)[:, :, :2] * (taken, 1.0), plate.width * taken, plate.height
-    off = pixel_shape(*seen)
-    remark = None
-    if off is not None:
-        remark = (
-            f"The way this pane turns does not go with the plate's pixels, which are taken for {taken:.4g} times as wide as high: "
-            f"{taken * off:.4g} goes with it. Nothing was changed. If it is so, take the plate in again with that pixel shape."
-        )
-    try:
-        return proportions(*seen), remark
-    except UnknownProportionsError as error:
-        raise (error if remark is None else UnknownProportionsError(remark)) from error
+    frames = np.unique(np.linspace(plate.first, plate.last, 80).round())
+    quads = shot.points_at(pane, frames)[:, :, :2] * (plate.pixel_aspect, 1.0)
+    return quads, plate.width * plate.pixel_aspect, plate.height
 
 
 def _frames(shot: EvaluatedShot, pane: Pane) -> list[int]:

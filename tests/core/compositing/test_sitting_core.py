@@ -191,7 +191,7 @@ def test_a_shadow_on_the_pane_is_told_and_goes_on_behind_the_hand() -> None:
     hidden[60:120, 140:180] = 1
     plate = clean * light[..., None]
     plate[hidden > 0] = (0.8, 0.6, 0.5)
-    told = glass.shadow(plate, glass.grey_level(clean), hidden, 8.0)
+    told = glass.shade(np.ones_like(plate), plate, glass.grey_level(clean), hidden, 8.0, 1.0)[..., 0]
     assert np.abs(told - light)[hidden == 0].mean() < 0.03
     assert told[90, 160] == pytest.approx(0.5, abs=0.06)
 

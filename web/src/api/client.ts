@@ -62,6 +62,7 @@ export type SessionState = Schemas["SessionState"];
 export type HolesState = Schemas["HolesState"];
 export type Starters = Schemas["Starters"];
 export type Differs = Schemas["Differs"];
+export type TrueProportions = Schemas["TrueProportions"];
 export type Version = Schemas["Version"];
 export type Note = Schemas["Note"];
 export type TimeSpent = Schemas["Time"];

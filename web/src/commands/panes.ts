@@ -1,6 +1,6 @@
 import { toast } from "sonner";
 
-import { api, data, say, type ChangeOf, type Edit, type Pane } from "../api/client";
+import { api, data, say, type ChangeOf, type Edit, type Pane, type TrueProportions } from "../api/client";
 import { bench, setBench } from "../state/bench";
 import { toUnit } from "../shapes/quad";
 import { paneOf, shapeOf } from "../state/lookups";
@@ -134,17 +134,10 @@ export async function pickLevel(
   }
 }
 
-interface Proportions {
-  aspect: number;
-  focal: number;
-  focal_deviation: number;
-  remark: string | null;
-}
-
 /** The true proportions of a pane by its motion, kept; where it does not tell them the reason is said. */
 export async function takeProportions(pane: Pane) {
   try {
-    const found = await data<Proportions>(
+    const found = await data<TrueProportions>(
       api.GET("/api/shots/{shot_id}/panes/{pane}/proportions", {
         params: { path: { shot_id: bench().shot!.id, pane: pane.id } },
       }),

@@ -87,23 +87,17 @@ def with_reflections(front: Layer, plate: Layer, dark: Layer, hidden: Matte, amo
 
 
 def shade(picture: Layer, plate: Layer, clean: Matte, hidden: Matte, width: float, amount: float) -> Layer:
-    """A picture (h, w, 3) under the shadow on a pane, by an amount of 0..1; otherwise as `shadow`."""
-    step, ratio = _slow_ratio(plate, clean, hidden, width)
-    out = np.empty(picture.shape, np.float32)
-    across = _across(ratio, step, picture.shape[1])
-    sit_kernels.shaded(np.ascontiguousarray(picture), across, step, np.float32(amount), out)
-    return out
-
-
-def shadow(plate: Layer, clean: Matte, hidden: Matte, width: float) -> Matte:
-    """How much of its light a pane still gets, (h, w) in 0..1: the slow ratio of the plate (h, w, 3) to the clean pane's grey (h, w).
+    """A picture (h, w, 3) under the shadow on a pane, by an amount of 0..1: the slow ratio of the plate to the pane's grey (h, w).
 
     hidden (h, w): the covers' matte, where the plate shows no pane; the ratio there is carried on from around. width: px
     over which shadows are told.
     """
     step, ratio = _slow_ratio(plate, clean, hidden, width)
-    grown = cv2.resize(ratio, None, fx=step, fy=step, interpolation=cv2.INTER_LINEAR)
-    return np.ascontiguousarray(grown[: hidden.shape[0], : hidden.shape[1]])
+    grown = cv2.resize(ratio, (ratio.shape[1] * step, ratio.shape[0]), interpolation=cv2.INTER_LINEAR)
+    across = np.ascontiguousarray(grown[:, : picture.shape[1]])
+    out = np.empty(picture.shape, np.float32)
+    sit_kernels.shaded(np.ascontiguousarray(picture), across, step, np.float32(amount), out)
+    return out
 
 
 def _slow_ratio(plate: Layer, clean: Matte, hidden: Matte, width: float) -> tuple[int, Matte]:
@@ -121,9 +115,3 @@ def _slow_ratio(plate: Layer, clean: Matte, hidden: Matte, width: float) -> tupl
         ratio = np.asarray(found if ratio is None else ratio + (found - ratio) * sure, np.float32)
     assert ratio is not None
     return step, np.clip(ratio, DEEPEST, LIGHTEST)
-
-
-def _across(coarse: Matte, step: int, width: int) -> Matte:
-    """A coarse matte at all columns of a picture."""
-    grown = cv2.resize(coarse, (coarse.shape[1] * step, coarse.shape[0]), interpolation=cv2.INTER_LINEAR)
-    return np.ascontiguousarray(grown[:, :width])

@@ -92,7 +92,7 @@ def lay(
     border = face_outline(corners, face)
     box = box_of(border, scale).within(frame)
     if box.empty:
-        return Laid(box, np.zeros((0, 0, 3), np.float32), np.zeros((0, 0), np.float32))
+        return _nothing(box)
     if placed is None and face.flat and face.square and _is_upright(quad, box):
         smaller = insert.shape[1] >= box.width and insert.shape[0] >= box.height
         how = cv2.INTER_AREA if smaller else cv2.INTER_LINEAR
@@ -150,7 +150,7 @@ def lay_moving(
     borders = [face_outline(corners, face) for corners in moments]
     box = box_of(np.concatenate(borders), scale).within(frame)
     if box.empty:
-        return Laid(box, np.zeros((0, 0, 3), np.float32), np.zeros((0, 0), np.float32))
+        return _nothing(box)
     own = np.eye(3) if placed is None else placed
     steps = _steps(units[len(units) // 2] @ own, box)
     samples = min(samples, _enough(insert, steps, ENOUGH_MOVING))
@@ -181,6 +181,11 @@ def _to_source(source: Layer, placed: NDArray[np.float64]) -> NDArray[np.float64
     height, width = source.shape[:2]
     # OpenCV puts the first pixel's centre at (0, 0); ours is at (0.5, 0.5).
     return np.asarray(np.array([[width, 0, -0.5], [0, height, -0.5], [0, 0, 1.0]]) @ np.linalg.inv(placed), np.float64)
+
+
+def _nothing(box: Box) -> Laid:
+    """A pane that lies beside the frame."""
+    return Laid(box, np.zeros((0, 0, 3), np.float32), np.zeros((0, 0), np.float32))
 
 
 UNIT = np.array([[0.0, 0.0], [1.0, 0.0], [1.0, 1.0], [0.0, 1.0]])

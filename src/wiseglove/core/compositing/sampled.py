@@ -16,12 +16,12 @@ from numpy.typing import NDArray
 
 from wiseglove.core.compositing import kernels
 from wiseglove.core.matte.coverage import Box, Matte
-from wiseglove.core.parallel import each, workers
+from wiseglove.core.parallel import rows_at_once
 
 Layer = NDArray[np.float32]
 Array = NDArray[np.float64]
-AT_ONCE = 1 << 19
-"""Places that are looked up at once; with more, those of one core do not stay in its cache (2 MB)."""
+AT_ONCE = 1 << 18
+"""Places that are looked up at once; with many more, they do not stay in the cache."""
 STEPS = (0.7548776662466927, 0.5698402909980532)
 """Steps of the R2 sequence: one over the plastic number, and its square."""
 
@@ -50,15 +50,11 @@ def still(source: Layer, to_source: Array, samples: int, covered: Matte, box: Bo
     pixels whose first has its centre at 0. samples: per pixel and axis. covered (h, w): the pane's alpha.
     """
     colour, alpha = np.empty((box.height, box.width, 3), np.float32), np.empty((box.height, box.width), np.float32)
-
-    def look_up(strips: list[Box]) -> None:
-        room = _room(strips, samples)
-        for part in strips:
-            fine = _looked_up(source, to_source, samples, part, box, (0.5 / samples, 0.5 / samples), room)
-            rows = part.slices
-            _averaged(fine, samples, covered[rows], colour[rows], alpha[rows])
-
-    each(look_up, _shares(box, samples))
+    room, strips = _room(box, samples)
+    for part in strips:
+        fine = _looked_up(source, to_source, samples, part, box, (0.5 / samples, 0.5 / samples), room)
+        rows = part.slices
+        _averaged(fine, samples, covered[rows], colour[rows], alpha[rows])
     return colour, alpha
 
 
@@ -70,30 +66,24 @@ def exposed(source: Layer, to_source: Array, samples: int, covered: Layer, box: 
     moments = len(to_source)
     first = scattered(moments) if samples == 1 else np.full((moments, 2), 0.5 / samples)
     total = np.zeros((box.height, box.width, 4), np.float32)
-
-    def look_up(strips: list[Box]) -> None:
-        room = _room(strips, samples)
-        for part in strips:
-            for matrix, place, pane in zip(to_source, first, covered, strict=True):
-                fine = _looked_up(source, matrix, samples, part, box, place, room)
-                _added(fine, samples, pane[part.slices], total[part.slices])
-
-    each(look_up, _shares(box, samples))
+    room, strips = _room(box, samples)
+    for part in strips:
+        for matrix, place, pane in zip(to_source, first, covered, strict=True):
+            fine = _looked_up(source, matrix, samples, part, box, place, room)
+            _added(fine, samples, pane[part.slices], total[part.slices])
     colour, alpha = np.empty((box.height, box.width, 3), np.float32), np.empty((box.height, box.width), np.float32)
     kernels.parted(total, np.float32(1 / (moments * samples * samples)), colour, alpha)
     return colour, alpha
 
 
-def _shares(box: Box, samples: int) -> list[list[Box]]:
-    """Boxes of some rows, from the box's own corner, for each of the threads."""
+def _room(box: Box, samples: int) -> tuple[Layer, list[Box]]:
+    """Memory for a strip's finer grid, and boxes of the strips, from the box's own corner.
+
+    The memory is taken once: to be given new pages for each strip takes as long as looking it up.
+    """
     rows = max(AT_ONCE // (box.width * samples * samples), 4)
-    strips = [Box(0, top, box.width, min(top + rows, box.height)) for top in range(0, box.height, rows)]
-    return [strips[k :: workers()] for k in range(min(workers(), len(strips)))]
-
-
-def _room(strips: list[Box], samples: int) -> Layer:
-    """Memory for a strip's finer grid, taken once: to be given new pages for each takes as long as looking it up."""
-    return np.empty(strips[0].height * strips[0].width * samples * samples * 4, np.float32)
+    room = np.empty(rows * box.width * samples * samples * 4, np.float32)
+    return room, [Box(0, top, box.width, min(top + rows, box.height)) for top in range(0, box.height, rows)]
 
 
 def _looked_up(
@@ -115,8 +105,10 @@ def _looked_up(
 
 
 @nb.njit(cache=True, nogil=True, fastmath=True)
-def _rows_together(rows, samples, count, total):
-    """The sum of `samples` rows of `count` numbers that lie one after the other; a pass for each usual number of them."""
+def _rows_together(rows, samples):
+    """The sum of `samples` rows that lie one after the other, (n,); a pass for each usual number of them."""
+    count = rows.shape[0] // samples
+    total = np.empty(count, np.float32)
     if samples == 1:
         for i in range(count):
             total[i] = rows[i]
@@ -135,17 +127,15 @@ def _rows_together(rows, samples, count, total):
         for j in range(5, samples):
             for i in range(count):
                 total[i] += rows[j * count + i]
+    return total
 
 
-@nb.njit(cache=True, nogil=True, fastmath=True)
+@rows_at_once
 def _averaged(fine, samples, covered, colour, alpha):
     """The mean of each pixel's samples, unpremultiplied, and its alpha within the pane's."""
     share = np.float32(1 / (samples * samples))
-    count = fine.shape[1] * 4
-    flat = fine.reshape(-1)
-    for y in range(colour.shape[0]):
-        row = np.empty(count, np.float32)
-        _rows_together(flat[y * samples * count : (y + 1) * samples * count], samples, count, row)
+    for y in nb.prange(colour.shape[0]):
+        row = _rows_together(fine[y * samples : (y + 1) * samples].reshape(-1), samples)
         for x in range(colour.shape[1]):
             at = x * samples * 4
             r, g, b, own = row[at], row[at + 1], row[at + 2], row[at + 3]
@@ -159,14 +149,11 @@ def _averaged(fine, samples, covered, colour, alpha):
             alpha[y, x] = own * share * covered[y, x]
 
 
-@nb.njit(cache=True, nogil=True, fastmath=True)
+@rows_at_once
 def _added(fine, samples, covered, total):
     """Adds the samples of each pixel, within the pane's alpha, to a total; premultiplied (h, w, 4)."""
-    count = fine.shape[1] * 4
-    flat = fine.reshape(-1)
-    for y in range(total.shape[0]):
-        row = np.empty(count, np.float32)
-        _rows_together(flat[y * samples * count : (y + 1) * samples * count], samples, count, row)
+    for y in nb.prange(total.shape[0]):
+        row = _rows_together(fine[y * samples : (y + 1) * samples].reshape(-1), samples)
         for x in range(total.shape[1]):
             by = covered[y, x]
             for i in range(x * samples * 4, (x + 1) * samples * 4, 4):
