@@ -140,6 +140,10 @@ class EvaluatedShot(Contents):
         """A pane's or subject's four corners on a frame, (4, 2)."""
         return self.rider(element).corners_at(frame)
 
+    def corners_over(self, element: Pane | Subject, frames: Times) -> Array:
+        """The same at frames (T,), (T, 4, 2)."""
+        return self.rider(element).corners_over(frames)
+
     # -- what changes with what a thing rides on -----------------------------------------------------------
 
     def riding(self, element: A, **changes: Any) -> A:

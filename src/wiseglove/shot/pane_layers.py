@@ -23,6 +23,9 @@ BLURRED = 0.4
 MOST = {pane.PREVIEW: 5, pane.FINAL: 16}
 """Moments of the exposure that are laid at most, by the samples per pixel."""
 
+LITTLE, FEWEST = 1.0, 3
+"""Movement in px up to which two moments are enough, and how many there are at least beyond it (45 dB, `benchmarks.warping`)."""
+
 KEPT = pane.Kept(192 << 20)
 """Inserts as all scenes of this process reduced them."""
 
@@ -63,14 +66,13 @@ class PaneLayers:
         """A pane on the mean of several moments of the exposure."""
         ground = self._ground
         opened = ground.frame + (now.sit.motion.phase - now.sit.motion.shutter / 2) / 360
-        ends = [ground.shot.corners_at(which, opened + at * now.sit.motion.shutter / 360) for at in (0.0, 0.5, 1.0)]
+        ends = ground.shot.corners_over(which, [opened + at * now.sit.motion.shutter / 360 for at in (0.0, 0.5, 1.0)])
         travel = max(float(np.abs(b - a).max()) for a, b in itertools.pairwise(ends)) * 2 * ground.scale
         if travel < BLURRED:
             return self._shown(now, ends[1], ground.samples)
-        count = int(np.clip(np.ceil(travel), 3, MOST.get(ground.samples, 16)))
+        count = int(np.clip(np.ceil(travel), FEWEST if travel > LITTLE else 2, MOST.get(ground.samples, 16)))
         times = [opened + (k + 0.5) / count * now.sit.motion.shutter / 360 for k in range(count)]
-        moments = [ground.shot.corners_at(which, t) for t in times]
-        return self._shown_moving(now, moments)
+        return self._shown_moving(now, list(ground.shot.corners_over(which, times)))
 
     def _shown_moving(self, now: Pane, moments: list[Points]) -> pane.Laid | None:
         """The mean of several moments: of one picture on a flat face at once, otherwise one moment after the other."""

@@ -131,7 +131,7 @@ class FrameScene:
         seen = Box(0, 0, 0, 0) if laid is None else laid.box.within(part)
         if laid is not None and not seen.empty:
             here, own = relative(seen, part).slices, relative(seen, laid.box).slices
-            nearer = self.covers.matte(seen, moved, self.ground.shot.nearer_than(which))
+            nearer = self.sitting.nearer(which, seen, moved)
             back, colours = np.ascontiguousarray(working[here]), np.ascontiguousarray(laid.colour[own])
             front = self.sitting.mixed(which, colours, back, nearer, seen)
             alpha = laid.alpha[own] * np.float32(now.opacity)

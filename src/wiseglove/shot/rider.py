@@ -76,6 +76,11 @@ class Rider(Generic[A]):
         assert isinstance(self.element, Pane | Subject)
         return self.shape_at(frame)[:, :2]
 
+    def corners_over(self, frames: Times) -> Array:
+        """The same at frames (T,), (T, 4, 2)."""
+        assert isinstance(self.element, Pane | Subject)
+        return self.points_at(frames)[..., :2]
+
     def to_stored(self, frame: float, points: Array) -> Array:
         """Points (N, 8) seen on a frame, as they are to be stored."""
         return points if self.motion is None else self.motion.back(frame, points)

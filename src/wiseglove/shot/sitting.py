@@ -22,7 +22,7 @@ from wiseglove.shot.scene import Ground, Override, Picture, relative
 
 SHADOW = 0.008
 """Width over which shadows are told, as a share of the picture's height."""
-NO_LIGHT = (np.zeros((1, 1, 3), np.float32), 1)
+NOTHING = np.zeros((0, 0), np.float32)
 LEVELS = {"grey": glass.grey_level, "dark": glass.dark_level, "bright": glass.bright_level}
 """What of a clean pane the plate's light is told from: its shadow, and what is mirrored in one that is off or shows a picture."""
 
@@ -47,9 +47,10 @@ class Sitting:
     def __init__(self, ground: Ground, covers: CoverMattes, panes: PaneLayers) -> None:
         self._ground, self._covers, self._panes = ground, covers, panes
         self._made: dict[str, pane.Laid] = {}
-        self._levels: dict[str, tuple[Box, Picture] | None] = {}
+        self._levels: dict[tuple[str, str, Box], Picture | None] = {}
         self._light: dict[str, tuple[Picture, int]] = {}
         self._small: dict[str, Picture] = {}
+        self._nearer: dict[str, tuple[Box, Matte]] = {}
 
     def laid(self, which: Pane, override: Override) -> pane.Laid | None:
         """What a pane shows, with the rows that do not need what lies behind; whole, and kept while nothing of it moves."""
@@ -69,6 +70,14 @@ class Sitting:
         if which.id not in override:
             self._made[which.id] = made
         return made
+
+    def nearer(self, which: Pane, box: Box, override: Override) -> Matte:
+        """The union over a box of the covers that are nearer than a pane; the last one is kept while nothing moves."""
+        if override:
+            return self._covers.matte(box, override, self._ground.shot.nearer_than(which))
+        if self._nearer.get(which.id, (None,))[0] != box:
+            self._nearer[which.id] = box, self._covers.matte(box, {}, self._ground.shot.nearer_than(which))
+        return self._nearer[which.id][1]
 
     def _levelled(self, now: Pane, colour: Picture) -> Picture:
         row = now.sit.level
@@ -100,10 +109,10 @@ class Sitting:
     def _plate(self, box: Box) -> Picture:
         return self._ground.working_near(box)
 
-    def _level_in(self, which: Pane, now: Pane, level: str) -> tuple[Box, Picture] | None:
-        """A level of the clean pane where it lies on the plate, and where that is; None where there is none."""
+    def _level_in(self, which: Pane, now: Pane, level: str, box: Box) -> Picture | None:
+        """A level of the clean pane where it lies on the plate, over a box; None where there is none."""
         media, ground = now.sit.clean, self._ground
-        name = f"{which.id} {level}"
+        name = which.id, level, box
         if media is None:
             return None
         if name not in self._levels:
@@ -118,20 +127,15 @@ class Sitting:
             self._levels[name] = None
             with suppress(DegenerateQuadError):
                 beyond = glass.UNKNOWN if level == "grey" else None
-                self._levels[name] = pane.spread_over(made, corners, ground.whole, ground.scale, beyond)
+                self._levels[name] = pane.spread_over(made, corners, box, ground.scale, beyond)
         return self._levels[name]
 
     def _shaded(self, which: Pane, now: Pane, colour: Picture, box: Box) -> Picture:
-        found = self._level_in(which, now, "grey")
-        part = Box(0, 0, 0, 0) if found is None else found[0].within(box)
-        if found is None or part.empty:
+        clean = self._level_in(which, now, "grey", box)
+        if clean is None:
             return colour
-        hidden = self._covers.matte(part, {}, self._ground.shot.nearer_than(which))
-        width = SHADOW * self._ground.size[1]
-        clean = found[1][relative(part, found[0]).slices]
-        out, here = colour.copy(), relative(part, box).slices
-        out[here] = glass.shade(colour[here], self._plate(part), clean, hidden, width, now.sit.shadow.amount)
-        return out
+        hidden, width = self.nearer(which, box, {}), SHADOW * self._ground.size[1]
+        return glass.shade(colour, self._plate(box), clean, hidden, width, now.sit.shadow.amount)
 
     def _grained(self, now: Pane, colour: Picture, box: Box) -> Picture:
         row = now.sit.grain
@@ -149,14 +153,9 @@ class Sitting:
         if now.sit.mix.on and now.sit.mix.mode != "normal":
             colour = blend.blended(back, colour, now.sit.mix.mode, now.sit.mix.amount)
         if now.sit.glass.on and now.sit.glass.amount > 0:
-            found = self._level_in(which, now, "dark" if now.sit.glass.off else "bright")
-            part = Box(0, 0, 0, 0) if found is None else found[0].within(box)
-            if found is not None and not part.empty:
-                here, dark = relative(part, box).slices, found[1][relative(part, found[0]).slices]
-                colour = np.array(colour, np.float32)
-                colour[here] = glass.with_reflections(
-                    colour[here], self._plate(part), dark, nearer[here], now.sit.glass.amount
-                )
+            dark = self._level_in(which, now, "dark" if now.sit.glass.off else "bright", box)
+            if dark is not None:
+                colour = glass.with_reflections(colour, self._plate(box), dark, nearer, now.sit.glass.amount)
         return colour
 
     def shines(self, which: Pane) -> bool:
@@ -177,16 +176,20 @@ class Sitting:
     def lighten(self, which: Pane, working: Picture, box: Box) -> None:
         """Put the light of a pane on a box of the picture, in place, as it is thrown while nothing is dragged."""
         sit = self._panes.now(which).sit
-        glow, light = (self._thrown(which, name, row) for name, row in (("glow", sit.glow), ("light", sit.light)))
-        face = self._face(which, box) if light is not None else np.zeros(working.shape[:2], np.float32)
-        (glowing, glow_step), (lighting, light_step) = (NO_LIGHT if each is None else each for each in (glow, light))
-        across, amounts = np.s_[box.left : box.right], (np.float32(sit.glow.amount), np.float32(sit.light.amount))
-        glowing, lighting = (
-            np.array(np.broadcast_to(each, (each.shape[0], self._ground.size[0], 3))[:, across], order="C")
-            for each in (glowing, lighting)
-        )
+        thrown = [self._thrown(which, name, row) for name, row in (("glow", sit.glow), ("light", sit.light))]
+        dark = np.zeros((1, self._ground.size[0], 3), np.float32), 1
+        (glow, glow_step), (light, light_step) = (dark if each is None else each for each in thrown)
+        part, alpha, nearer = Box(0, 0, 0, 0), NOTHING, NOTHING
+        laid = self.laid(which, {}) if thrown[1] is not None else None
+        if laid is not None and not laid.box.within(box).empty:
+            part = laid.box.within(box)
+            alpha = np.ascontiguousarray(laid.alpha[relative(part, laid.box).slices])
+            nearer = np.ascontiguousarray(self.nearer(which, laid.box, {})[relative(part, laid.box).slices])
+        at, amounts = relative(part, box), (np.float32(sit.glow.amount), np.float32(sit.light.amount))
         lit = np.ascontiguousarray(working)  # compiled loops have one form
-        kernels.lightened(lit, glowing, glow_step, amounts[0], lighting, light_step, amounts[1], face, box.top)
+        kernels.lightened(
+            lit, box.left, box.top, glow, glow_step, amounts[0], light, light_step, amounts[1], alpha, nearer, at.left, at.top
+        )  # fmt: skip
         if lit is not working:
             working[...] = lit
 
@@ -200,7 +203,7 @@ class Sitting:
             step = screen_light.step_for(width)
             small = screen_light.spread_light(self._shown(which, step), width, step)
             wide = cv2.resize(small, (small.shape[1] * step, small.shape[0]), interpolation=cv2.INTER_LINEAR)
-            self._light[key] = np.asarray(wide[:, : self._ground.size[0]], np.float32), step
+            self._light[key] = np.ascontiguousarray(wide, np.float32), step
         return self._light[key]
 
     def _shown(self, which: Pane, step: int) -> Picture:
@@ -212,21 +215,11 @@ class Sitting:
         out = np.zeros((-(-whole.height // step), -(-whole.width // step), 3), np.float32)
         laid = self.laid(which, {})
         if laid is not None and not laid.box.empty:
-            nearer = self._covers.matte(laid.box, {}, self._ground.shot.nearer_than(which))
+            nearer = self.nearer(which, laid.box, {})
             opacity = np.float32(self._panes.now(which).opacity)
             kernels.made_small(laid.colour, laid.alpha, nearer, opacity, laid.box.left, laid.box.top, step, out)
         self._small[key] = np.clip(out, 0, 4)
         return self._small[key]
-
-    def _face(self, which: Pane, box: Box) -> Matte:
-        """Where the pane itself is seen in a box: the light of its picture does not light that picture."""
-        laid = self.laid(which, {})
-        out = np.zeros((box.height, box.width), np.float32)
-        part = Box(0, 0, 0, 0) if laid is None else laid.box.within(box)
-        if laid is not None and not part.empty:
-            nearer = self._covers.matte(part, {}, self._ground.shot.nearer_than(which))
-            out[relative(part, box).slices] = laid.alpha[relative(part, laid.box).slices] * (1 - nearer)
-        return out
 
 
 @lru_cache(maxsize=8)

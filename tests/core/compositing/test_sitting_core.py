@@ -19,6 +19,7 @@ from wiseglove.core.compositing import (
     glass,
     grade,
     grain,
+    screen_light,
     soft_focus,
     wide,
     worn,
@@ -287,3 +288,16 @@ def test_wide_blur_is_a_gaussian(deviation: float) -> None:
     assert total == pytest.approx(1, abs=0.02)
     spread = np.sqrt((out.sum(0) * at**2).sum() / total)
     assert spread == pytest.approx(np.hypot(deviation, 0.0), rel=0.12, abs=0.25)
+
+
+@pytest.mark.parametrize("width", [3.0, 6.0, 9.0, 12.0, 15.0, 30.0])
+def test_light_that_is_spread_on_a_smaller_picture_is_that_of_the_whole_one(width: float) -> None:
+    """Against OpenCV's Gaussians of the picture in full size."""
+    picture = np.zeros((240, 400, 3), np.float32)
+    picture[90:150, 130:260] = (1.0, 0.6, 0.2)
+    picture[110:130, 140:250:3] = 0
+    exact = [cv2.GaussianBlur(picture, (0, 0), w, borderType=cv2.BORDER_CONSTANT) for w in (width, 4 * width)]
+    step = screen_light.step_for(width)
+    small = cv2.resize(picture, (400 // step, 240 // step), interpolation=cv2.INTER_AREA)
+    grown = cv2.resize(screen_light.spread_light(small, width, step), (400, 240), interpolation=cv2.INTER_LINEAR)
+    assert grown == pytest.approx((exact[0] + exact[1]) / 2, abs=0.015)

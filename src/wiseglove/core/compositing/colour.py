@@ -56,7 +56,7 @@ def _table(levels: int, linear: bool) -> NDArray[np.float32]:
 def to_working(picture: Picture, linear: bool) -> Linear:
     """A display-encoded picture as float32, in linear light or (linear=False) still encoded."""
     if picture.dtype == np.uint8 and picture.ndim == 3 and picture.shape[2] <= 4 and picture.size:
-        return np.asarray(cv2.LUT(np.ascontiguousarray(picture), _table(256, linear)), np.float32)
+        return np.asarray(cv2.LUT(picture, _table(256, linear)), np.float32)
     if picture.dtype == np.uint8 or picture.dtype == np.uint16:
         return np.asarray(np.take(_table(256 if picture.dtype == np.uint8 else 65536, linear), picture), np.float32)
     return np.asarray(decode(picture) if linear else picture, np.float32)

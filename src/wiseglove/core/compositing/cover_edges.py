@@ -14,7 +14,7 @@ SOLID, CLEAR = 0.98, 0.02
 """Matte from which a pixel is the cover alone, and up to which it is what lies behind alone."""
 EDGES = (np.float32(CLEAR), np.float32(SOLID))
 CLOSE, FAR = 5, 16
-"""Pixels within which colours are taken for their neighbours in the band, and where none is known there."""
+"""Pixels within which colours are taken for their neighbours in the band, and where none is known there (from means of two by two)."""
 ENOUGH = 12.0
 """One over the share of a window that must be known for it to count wholly."""
 
@@ -35,10 +35,12 @@ def own_share(plate: Layer, matte: Matte) -> Layer:
         return out
     part = np.s_[max(rows[0] - FAR, 0) : rows[-1] + FAR + 1, max(columns[0] - FAR, 0) : columns[-1] + FAR + 1]
     picture, alpha = np.ascontiguousarray(plate[part]), np.ascontiguousarray(matte[part])
-    cover, behind = np.empty((*alpha.shape, 4), np.float32), np.empty((*alpha.shape, 4), np.float32)
-    sit_kernels.told_apart(picture, alpha, EDGES[0], EDGES[1], cover, behind)
-    windows = [(2 * reach + 1, 2 * reach + 1) for reach in (CLOSE, FAR)]
-    close, far = ((cv2.boxFilter(cover, -1, window), cv2.boxFilter(behind, -1, window)) for window in windows)
+    even = (alpha.shape[0] + 1 & ~1, alpha.shape[1] + 1 & ~1, 4)
+    sides = np.zeros(even, np.float32), np.zeros(even, np.float32)  # of the cover, and of what lies behind
+    sit_kernels.told_apart(picture, alpha, EDGES[0], EDGES[1], sides[0], sides[1])
+    close = [cv2.boxFilter(side, -1, (2 * CLOSE + 1, 2 * CLOSE + 1)) for side in sides]
+    halves = [cv2.resize(side, (even[1] // 2, even[0] // 2), interpolation=cv2.INTER_AREA) for side in sides]
+    far = [cv2.boxFilter(half, -1, (FAR + 1, FAR + 1)) for half in halves]
     solid = bool((alpha >= SOLID).any())
     own = np.ascontiguousarray(out[part])
     sit_kernels.own_in_band(

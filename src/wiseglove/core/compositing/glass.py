@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wiseglove.core.compositing import sit_kernels
-from wiseglove.core.compositing.wide import blurred
+from wiseglove.core.compositing.wide import SPARE
 from wiseglove.core.matte.coverage import Matte
 
 Layer = NDArray[np.float32]
@@ -29,10 +29,10 @@ DEEPEST, LIGHTEST = 0.05, 1.0
 """How deep a shadow can be, and that it never brightens."""
 
 
-def free(hidden: Matte) -> Matte:
+def free(hidden: Matte) -> NDArray[np.uint8]:
     """1 where nothing is before the pane, nor within two pixels, whose light would be taken for the pane's; else 0."""
-    near = cv2.dilate(np.ascontiguousarray(hidden), np.ones((5, 5), np.uint8))
-    return np.asarray(near < CLEAR, np.float32)
+    clear = np.asarray(hidden < CLEAR).view(np.uint8)
+    return np.asarray(cv2.erode(clear, np.ones((5, 5), np.uint8)), np.uint8)
 
 
 def grey_level(clean: Layer) -> Matte:
@@ -70,8 +70,9 @@ def with_reflections(front: Layer, plate: Layer, dark: Layer, hidden: Matte, amo
     light close by is carried on under the cover's soft edge.
     """
     seen, strength = free(hidden), np.float32(amount)
-    plate, dark, out = np.ascontiguousarray(plate), np.ascontiguousarray(dark), np.array(front, np.float32, order="C")
-    sit_kernels.reflected(plate, dark, seen, strength, out)
+    front, plate, dark = (np.ascontiguousarray(each) for each in (front, plate, dark))
+    out = np.empty(front.shape, np.float32)
+    sit_kernels.reflected(front, plate, dark, seen, strength, out)
     edge = (seen < 1) & (hidden < 1)
     rows, columns = np.flatnonzero(edge.any(1)), np.flatnonzero(edge.any(0))
     if len(rows):
@@ -104,14 +105,22 @@ def _slow_ratio(plate: Layer, clean: Matte, hidden: Matte, width: float) -> tupl
     """The ratio, and how many times smaller than the picture it is told."""
     height, wide = hidden.shape
     step = int(min(max(width // 2, 1), 8)) if min(height, wide) >= 64 else 1
-    layers = np.zeros((-(-height // step), -(-wide // step), 3), np.float32)
-    known = np.where(clean >= 0, hidden, np.float32(1))
-    sit_kernels.compared(np.ascontiguousarray(plate), np.ascontiguousarray(clean), free(known), step, layers)
+    layers = np.empty((-(-height // step), -(-wide // step), 3), np.float32)
+    sit_kernels.compared(np.ascontiguousarray(plate), np.ascontiguousarray(clean), free(hidden), step, layers)
+    deviations = [max(times * width / step, 0.5) for times in (16, 4, 1)]  # the narrowest that knows enough
+    shrunk = [1 << int(np.log2(max(deviation / SPARE, 1))) for deviation in deviations]
+    rows, columns = (-(-side // shrunk[0]) * shrunk[0] for side in layers.shape[:2])
+    whole = cv2.copyMakeBorder(layers, 0, rows - layers.shape[0], 0, columns - layers.shape[1], cv2.BORDER_REPLICATE)
     ratio: Layer | None = None
-    for deviation in (16 * width / step, 4 * width / step, width / step):  # the narrowest that knows enough
-        now, then, share = cv2.split(blurred(layers, max(deviation, 0.5)))
+    for deviation, smaller in zip(deviations, shrunk, strict=True):
+        size = (columns // smaller, rows // smaller)
+        part = whole if smaller == 1 else cv2.resize(whole, size, interpolation=cv2.INTER_AREA)
+        soft = cv2.GaussianBlur(part, (0, 0), deviation / smaller, borderType=cv2.BORDER_REPLICATE)
+        now, then, share = cv2.split(soft)
         found = now / np.maximum(then, DARK * np.maximum(share, 1e-3))
-        sure = np.clip(share * 8, 0, 1)
-        ratio = np.asarray(found if ratio is None else ratio + (found - ratio) * sure, np.float32)
+        if ratio is not None:
+            wider = cv2.resize(ratio, size, interpolation=cv2.INTER_LINEAR)
+            found = wider + (found - wider) * np.minimum(share * 8, 1)
+        ratio = np.asarray(found, np.float32)
     assert ratio is not None
-    return step, np.clip(ratio, DEEPEST, LIGHTEST)
+    return step, np.clip(ratio[: layers.shape[0], : layers.shape[1]], DEEPEST, LIGHTEST)

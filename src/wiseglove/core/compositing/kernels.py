@@ -90,23 +90,34 @@ def laid_clean(back, front, alpha, nearer, own, amount):
                 back[y, x, c] = plain + (clean - plain) * inside
 
 
+@nb.njit(cache=True, nogil=True, fastmath=True)
+def _seen_added(colour, alpha, nearer, total):
+    """Adds what is seen of a row of a layer to a total (w, 3)."""
+    for x in range(alpha.shape[0]):
+        seen = alpha[x] * (ONE - nearer[x])
+        total[x, 0] += colour[x, 0] * seen
+        total[x, 1] += colour[x, 1] * seen
+        total[x, 2] += colour[x, 2] * seen
+
+
 @rows_at_once
 def made_small(colour, alpha, nearer, opacity, left, top, step, out):
     """What is seen of a layer whose first pixel is (left, top), premultiplied, as means of step x step pixels in `out` (h, w, 3)."""
     share = np.float32(1 / (step * step)) * opacity
     height, width = alpha.shape
     for row in nb.prange(top // step, (top + height - 1) // step + 1):
+        total = np.zeros((width, 3), np.float32)
         for y in range(max(row * step - top, 0), min(row * step - top + step, height)):
-            for column in range(left // step, (left + width - 1) // step + 1):
-                r, g, b = np.float32(0), np.float32(0), np.float32(0)
-                for x in range(max(column * step - left, 0), min(column * step - left + step, width)):
-                    seen = alpha[y, x] * (ONE - nearer[y, x])
-                    r += colour[y, x, 0] * seen
-                    g += colour[y, x, 1] * seen
-                    b += colour[y, x, 2] * seen
-                out[row, column, 0] += r * share
-                out[row, column, 1] += g * share
-                out[row, column, 2] += b * share
+            _seen_added(colour[y], alpha[y], nearer[y], total)
+        for column in range(left // step, (left + width - 1) // step + 1):
+            r, g, b = np.float32(0), np.float32(0), np.float32(0)
+            for x in range(max(column * step - left, 0), min(column * step - left + step, width)):
+                r += total[x, 0]
+                g += total[x, 1]
+                b += total[x, 2]
+            out[row, column, 0] += r * share
+            out[row, column, 1] += g * share
+            out[row, column, 2] += b * share
 
 
 @nb.njit(cache=True, nogil=True, fastmath=True, inline="always")
@@ -126,18 +137,25 @@ def _lit(row, over, over_next, low, amount, around, around_next, low_light, stre
 
 
 @rows_at_once
-def lightened(picture, glow, glow_step, glow_amount, light, light_step, light_amount, face, top):
-    """A picture with glow over it and light on all but the pane's face (h, w), in place.
+def lightened(
+    picture, left, top, glow, glow_step, glow_amount, light, light_step, light_amount, alpha, nearer, across, down
+):
+    """A picture with glow over it and light on all but the pane's face, in place.
 
-    Both are as wide as the picture, of `step` times fewer rows of the whole frame, in which the picture's first row is `top`;
-    straight between their rows.
+    left, top: the picture's first pixel in the frame. glow, light: as wide as the frame, of `step` times fewer rows of all of it;
+    straight between their rows. alpha, nearer (h, w): of the pane and of what hides it, whose first pixel is (across, down) of
+    the picture.
     """
+    width = picture.shape[1]
     for y in nb.prange(picture.shape[0]):
-        up, down, low = between(top + y, glow_step, glow.shape[0])
-        g0, g1 = glow[up].reshape(-1), glow[down].reshape(-1)
-        up, down, low_light = between(top + y, light_step, light.shape[0])
-        l0, l1 = light[up].reshape(-1), light[down].reshape(-1)
-        strength = np.empty((picture.shape[1], 3), np.float32)
-        for x in range(picture.shape[1]):
-            strength[x, 0] = strength[x, 1] = strength[x, 2] = light_amount * (ONE - face[y, x])
+        up, below, low = between(top + y, glow_step, glow.shape[0])
+        g0, g1 = glow[up, left : left + width].reshape(-1), glow[below, left : left + width].reshape(-1)
+        up, below, low_light = between(top + y, light_step, light.shape[0])
+        l0, l1 = light[up, left : left + width].reshape(-1), light[below, left : left + width].reshape(-1)
+        strength = np.empty((width, 3), np.float32)
+        strength[:] = light_amount
+        if 0 <= y - down < alpha.shape[0]:
+            for x in range(alpha.shape[1]):
+                by = light_amount * (ONE - alpha[y - down, x] * (ONE - nearer[y - down, x]))
+                strength[across + x, 0] = strength[across + x, 1] = strength[across + x, 2] = by
         _lit(picture[y].reshape(-1), g0, g1, low, glow_amount, l0, l1, low_light, strength.reshape(-1))

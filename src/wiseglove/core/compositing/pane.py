@@ -100,26 +100,25 @@ def lay(
         return _as_laid(box, seen, np.ones(seen.shape[:2], np.float32))
     own = np.eye(3) if placed is None else placed
     steps = _steps(unit @ own, box)
-    samples = min(samples, _enough(insert, steps, ENOUGH))
+    dense = _density(insert, steps)
+    samples = min(samples, _enough(dense, ENOUGH))
     source = _reduced(insert, steps, samples, kept)
     alpha = _covered(unit, border, placed, box, scale)
     if face.flat:
-        return Laid(box, *sampled.still(source, _to_source(source, unit @ own), samples, alpha, box))
+        places = sampled.grid(samples, dense > EVEN)
+        return Laid(box, *sampled.still(source, _to_source(source, unit @ own), places, alpha, box))
     return _as_laid(box, _bent(source, unit, own, box, samples, face), alpha)
 
 
 def spread_over(
-    picture: Layer, corners: NDArray[np.float64], frame: Box, scale: float, beyond: float | None = None
-) -> tuple[Box, Layer]:
-    """A picture (H, W) or (H, W, 4) stretched over a pane, looked up once a pixel: where, and what is there, of as many channels.
+    picture: Layer, corners: NDArray[np.float64], box: Box, scale: float, beyond: float | None = None
+) -> Layer:
+    """A picture (H, W) or (H, W, 4) stretched over a pane, looked up once for each pixel of a box, (h, w) or (h, w, 4).
 
     For pictures that are measured by, not shown: without the pane's alpha. beyond: what lies outside of the picture, which
     otherwise goes on as at its border. Otherwise as `lay`.
     """
     unit = unit_square_to_quad(np.asarray(corners, np.float64) * scale)
-    box = box_of(face_outline(corners), scale).within(frame)
-    if box.empty:
-        return box, np.zeros((0, 0, *picture.shape[2:]), np.float32)
     middles = np.array([[1, 0, box.left + 0.5], [0, 1, box.top + 0.5], [0, 0, 1.0]])
     seen = cv2.warpPerspective(
         picture,
@@ -129,7 +128,7 @@ def spread_over(
         borderMode=cv2.BORDER_REPLICATE if beyond is None else cv2.BORDER_CONSTANT,
         borderValue=0.0 if beyond is None else beyond,
     )
-    return box, np.asarray(seen, np.float32)
+    return np.asarray(seen, np.float32)
 
 
 def lay_moving(
@@ -153,11 +152,13 @@ def lay_moving(
         return _nothing(box)
     own = np.eye(3) if placed is None else placed
     steps = _steps(units[len(units) // 2] @ own, box)
-    samples = min(samples, _enough(insert, steps, ENOUGH_MOVING))
+    dense = _density(insert, steps)
+    samples = min(samples, _enough(dense, ENOUGH_MOVING))
     source = _reduced(insert, steps, samples, kept)
     covered = [_covered(unit, border, placed, box, scale) for unit, border in zip(units, borders, strict=True)]
     to_source = np.stack([_to_source(source, unit @ own) for unit in units])
-    return Laid(box, *sampled.exposed(source, to_source, samples, np.stack(covered), box))
+    places = sampled.one_each(len(units)) if samples == 1 else [sampled.grid(samples, dense > EVEN)] * len(units)
+    return Laid(box, *sampled.exposed(source, to_source, places, np.stack(covered), box))
 
 
 def _covered(
@@ -261,20 +262,27 @@ def _as_laid(box: Box, seen: Layer, alpha: Matte) -> Laid:
     return Laid(box, np.asarray(seen, np.float32), alpha)
 
 
-ENOUGH = ((0.85, 2), (1.6, 3), (2.7, 4))
+ENOUGH = ((1.2, 2), (2.05, 3), (2.7, 4))
 """Samples per pixel and axis that are within 45 dB of sixteen, on lines of thin text, up to so many of the insert's pixels in one of
-ours; beyond that it takes five (`benchmarks.warping`; before, on a coarser text, 3 seemed enough up to 2.0, and 4 beyond)."""
+ours; beyond that it takes five (`benchmarks.warping`)."""
+EVEN = 2.1
+"""Pixels of the insert in one of ours from which on it is reduced to the samples, which lie evenly then."""
 
 
 ENOUGH_MOVING = ((0.5, 1),)
 """The same at each moment of the exposure."""
 
 
-def _enough(insert: Layer, steps: Steps, ladder: tuple[tuple[float, int], ...]) -> int:
-    """Samples per pixel and axis by how dense the insert lies where the pane shows it smallest."""
+def _density(insert: Layer, steps: Steps) -> float:
+    """How many of an insert's pixels lie side by side in one of the result's, where the pane shows it smallest."""
     across, down = steps
     height, width = insert.shape[:2]
-    dense = max(width / max(8 * across.min(initial=np.inf), 1e-6), height / max(8 * down.min(initial=np.inf), 1e-6))
+    each = width / max(8 * across.min(initial=np.inf), 1e-6), height / max(8 * down.min(initial=np.inf), 1e-6)
+    return float(max(each))
+
+
+def _enough(dense: float, ladder: tuple[tuple[float, int], ...]) -> int:
+    """Samples per pixel and axis by how dense an insert lies."""
     return next((samples for most, samples in ladder if dense <= most), FINAL)
 
 

@@ -37,14 +37,13 @@ def levelled(picture, saturation, curve, finest, black, white, out):
 
 
 @rows_at_once
-def reflected(plate, dark, seen, amount, front):
-    """Adds to a front what the plate has above a dark level where it is seen (h, w; 0 or 1)."""
+def reflected(front, plate, dark, seen, amount, out):
+    """A front with what the plate has above a dark level where it is seen (h, w; 0 or 1)."""
     for y in nb.prange(plate.shape[0]):
         for x in range(plate.shape[1]):
-            by = amount * seen[y, x]
-            if by > 0:
-                for c in range(3):
-                    front[y, x, c] += max(plate[y, x, c] - dark[y, x, c], np.float32(0)) * by
+            by = amount * np.float32(seen[y, x])
+            for c in range(3):
+                out[y, x, c] = front[y, x, c] + max(plate[y, x, c] - dark[y, x, c], NONE) * by
 
 
 @rows_at_once
@@ -52,7 +51,7 @@ def reflected_once(plate, dark, seen, out):
     """What the plate has above a dark level where it is seen (h, w; 0 or 1), and that share, (h, w, 4)."""
     for y in nb.prange(plate.shape[0]):
         for x in range(plate.shape[1]):
-            by = seen[y, x]
+            by = np.float32(seen[y, x])
             for c in range(3):
                 out[y, x, c] = max(plate[y, x, c] - dark[y, x, c], NONE) * by
             out[y, x, 3] = by
@@ -69,27 +68,37 @@ def carried_under(around, edge, amount, front):
                     front[y, x, c] += around[y, x, c] * by
 
 
+@nb.njit(cache=True, nogil=True, fastmath=True)
+def _summed(plate, clean, free, now, then, share):
+    """Adds a row of a plate's sums, of a clean grey and of 1 where it is free (0 or 1) and the grey known to three totals (w,)."""
+    for x in range(free.shape[0]):
+        by = np.float32(free[x]) if clean[x] >= NONE else NONE
+        now[x] += (plate[x, 0] + plate[x, 1] + plate[x, 2]) * by
+        then[x] += clean[x] * by
+        share[x] += by
+
+
 @rows_at_once
 def compared(plate, clean, free, step, out):
-    """Means of step x step pixels, (h, w, 3): of a plate's grey and a clean grey where they are free (0 or 1), and of that."""
+    """Means of step x step pixels, (h, w, 3): of a plate's grey and a clean grey where they are free (0 or 1), and of that.
+
+    Where the clean grey is below nothing it is not known.
+    """
     height, width = free.shape
     for row in nb.prange(out.shape[0]):
         below = min(row * step + step, height)
+        totals = np.zeros((3, width), np.float32)
         for y in range(row * step, below):
-            for column in range(out.shape[1]):
-                now, then, share = NONE, NONE, NONE
-                for x in range(column * step, min(column * step + step, width)):
-                    by = free[y, x]
-                    now += (plate[y, x, 0] + plate[y, x, 1] + plate[y, x, 2]) * by
-                    then += clean[y, x] * by
-                    share += by
-                out[row, column, 0] += now * THIRD
-                out[row, column, 1] += then
-                out[row, column, 2] += share
+            _summed(plate[y], clean[y], free[y], totals[0], totals[1], totals[2])
         for column in range(out.shape[1]):
-            by = ONE / np.float32((below - row * step) * (min(column * step + step, width) - column * step))
-            for c in range(3):
-                out[row, column, c] *= by
+            now, then, share = NONE, NONE, NONE
+            beyond = min(column * step + step, width)
+            for x in range(column * step, beyond):
+                now += totals[0, x]
+                then += totals[1, x]
+                share += totals[2, x]
+            by = ONE / np.float32((below - row * step) * (beyond - column * step))
+            out[row, column, 0], out[row, column, 1], out[row, column, 2] = now * THIRD * by, then * by, share * by
 
 
 @rows_at_once
@@ -185,8 +194,8 @@ def _near(close, far, enough, c):
 def own_in_band(plate, matte, cover_close, cover_far, close, far, enough, clear, solid, any_solid, out):
     """Where a matte is between its ends: what the cover itself gives to the plate; see `cover_edges.own_share`.
 
-    cover_close, cover_far, close, far: means (h, w, 4) of what is known of the cover and of what lies behind, within windows;
-    `enough`: one over the share of a close window that must be known for it to count wholly.
+    cover_close, cover_far, close, far: means of what is known of the cover and of what lies behind, within windows, (h, w, 4),
+    the far ones half as large; `enough`: one over the share of a close window that must be known for it to count wholly.
     """
     for y in nb.prange(matte.shape[0]):
         for x in range(matte.shape[1]):
@@ -194,7 +203,7 @@ def own_in_band(plate, matte, cover_close, cover_far, close, far, enough, clear,
             if m <= clear or m >= solid:
                 continue
             for c in range(3):
-                cover = _near(cover_close[y, x], cover_far[y, x], enough, c)
-                back = _near(close[y, x], far[y, x], enough, c)
+                cover = _near(cover_close[y, x], cover_far[y // 2, x // 2], enough, c)
+                back = _near(close[y, x], far[y // 2, x // 2], enough, c)
                 rest = min(max(plate[y, x, c] - (ONE - m) * back, NONE), TWO * m * cover + np.float32(1e-3))
                 out[y, x, c] = rest * m + cover * m * (ONE - m) if any_solid else rest
