@@ -31,8 +31,8 @@ FOREVER = {"Cache-Control": "public, max-age=31536000, immutable"}
 Size = Literal["full", "proxy"]
 ShownLook = Literal["matte", "cutout", "composite"]
 HEX = r"^[0-9a-f]{6}$"
-FINE = 95
-"""Quality of pictures of what differs."""
+FINE, PASSING = 95, 85
+"""Quality of pictures of what differs, and of those that are shown while a value is moved."""
 TRIED: TypeAdapter[SetSubject | SetPane | SetValue] = TypeAdapter(
     Annotated[SetSubject | SetPane | SetValue, Field(discriminator="type")]
 )
@@ -180,7 +180,10 @@ def _rendered(
     pixels = scene.look(look, scene.whole)
     keyed = any(s.key.solved for s in shot.subjects)
     soft_edge = f"{scene.subjects.seconds_in_band:.2f}" if keyed else None
-    return looks.Rendered(png(pixels) if pixels.ndim == 2 else jpeg(pixels, 90), soft_edge)
+    if pixels.ndim == 2:
+        return looks.Rendered(png(pixels), soft_edge)
+    # What is only tried is followed by the next picture, and in the end by one in full colour.
+    return looks.Rendered(jpeg(pixels, PASSING, halved=True) if wanted.trial else jpeg(pixels), soft_edge)
 
 
 class Ready(Answer):

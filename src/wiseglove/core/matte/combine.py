@@ -29,13 +29,9 @@ class Part:
 
 def reach_box(shapes: Points, scale: float = 1.0, grow: float = 0.0) -> Box:
     """The pixel box that an outline can touch over its moments (S, N, 6 or 8), with soft edge and growth."""
-    margin = (float(shapes[..., 7:].max(initial=0.0)) + max(grow, 0.0)) * scale
-    out = Box(0, 0, 0, 0)
-    for points in shapes:
-        box = box_of(points, scale)
-        more = math.ceil(margin)
-        out = out.joined(Box(box.left - more, box.top - more, box.right + more, box.bottom + more))
-    return out
+    more = math.ceil((float(shapes[..., 7:].max(initial=0.0)) + max(grow, 0.0)) * scale)
+    box = box_of(shapes.reshape(-1, shapes.shape[-1]), scale)
+    return Box(box.left - more, box.top - more, box.right + more, box.bottom + more)
 
 
 def outline_matte(shapes: Points, box: Box, scale: float = 1.0, grow: float = 0.0) -> Matte:
@@ -88,7 +84,15 @@ def cover_matte(parts: Sequence[Part], box: Box, scale: float = 1.0, grow: float
 
 
 def _combined(parts: Sequence[Part], box: Box, scale: float, grow: float) -> Matte:
-    matte = np.zeros((box.height, box.width), np.float32)
+    first = parts[0] if parts else None
+    if (
+        first is not None and first.mode == "adds" and reach_box(first.shapes, scale, grow) == box
+    ):  # it fills all of the box
+        matte, parts = outline_matte(first.shapes, box, scale, grow), parts[1:]
+        if first.opacity != 1:
+            matte *= np.float32(first.opacity)
+    else:
+        matte = np.zeros((box.height, box.width), np.float32)
     for mode, shapes, opacity in ((p.mode, p.shapes, np.float32(p.opacity)) for p in parts):
         own = -grow if mode == "cuts" else grow
         if mode == "limits":
