@@ -126,7 +126,7 @@ def read_look(
     """A look of a frame: a matte on black as grey PNG, the others as JPEG."""
     with context.database.transaction() as session:
         shot = shots.load(session, shot_id)
-        since = looks.since(session, shot, frame)
+        since = "" if wanted.trial else looks.since(session, shot, frame)
         then = None
         if wanted.beside is not None and wanted.version is not None:
             then = versions.opened(session, shot_id, wanted.version)

@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import itertools
+from collections.abc import Callable
 from contextlib import suppress
 
 import numpy as np
 from numpy.typing import NDArray
 
 from wiseglove.core.compositing import kernels, pane
+from wiseglove.core.compositing.face import Face
 from wiseglove.core.compositing.worn import worn
 from wiseglove.core.geometry.bezier import Points
 from wiseglove.core.geometry.homography import DegenerateQuadError, apply, unit_square_to_quad
@@ -27,7 +29,7 @@ LITTLE, FEWEST = 1.0, 3
 """Movement in px up to which two moments are enough, and how many there are at least beyond it (45 dB, `benchmarks.warping`)."""
 
 KEPT = pane.Kept(192 << 20)
-"""Inserts as all scenes of this process reduced them."""
+"""Inserts as all scenes of this process reduced them, and laid them for the viewer."""
 
 
 class PaneLayers:
@@ -84,7 +86,11 @@ class PaneLayers:
             if picture is None:
                 return None
             part, placed = self._placed(now, shown[0][0], picture)
-            return pane.lay_moving(part, moments, ground.whole, ground.scale, samples, face_of(now), placed, KEPT)
+            face, whole, scale = face_of(now), ground.whole, ground.scale
+            return self._once(
+                part, np.stack(moments), samples, face, placed,
+                lambda: pane.lay_moving(part, moments, whole, scale, samples, face, placed, KEPT),
+            )  # fmt: skip
         found = [self._shown(now, corners, samples) for corners in moments]
         laid = [each for each in found if each is not None and not each.box.empty]
         return _mean(laid, len(moments)) if laid else None
@@ -113,8 +119,37 @@ class PaneLayers:
 
     def _piece(self, now: Pane, shown: Insert, picture: Picture, corners: Points, samples: int) -> pane.Laid:
         part, placed = self._placed(now, shown, picture)
+        ground, face = self._ground, face_of(now)
+        return self._once(
+            part, corners, samples, face, placed,
+            lambda: pane.lay(part, corners, ground.whole, ground.scale, samples, face, placed, KEPT),
+        )  # fmt: skip
+
+    def _once(
+        self,
+        part: Picture,
+        corners: Points,
+        samples: int,
+        face: Face,
+        placed: NDArray[np.float64] | None,
+        lay: Callable[[], pane.Laid],
+    ) -> pane.Laid:
+        """A picture as it is laid on corners (4, 2), or moments of them; for the viewer the last ones are kept.
+
+        While a row's slider is moved, all that changes comes after this.
+        """
         ground = self._ground
-        return pane.lay(part, corners, ground.whole, ground.scale, samples, face_of(now), placed, KEPT)
+        if ground.pictures.exact:
+            return lay()
+        how = (
+            corners.tobytes(),
+            ground.whole,
+            ground.scale,
+            samples,
+            face,
+            None if placed is None else placed.tobytes(),
+        )
+        return KEPT.laid(part, how, lay)
 
     def _placed(self, now: Pane, shown: Insert, picture: Picture) -> tuple[Picture, NDArray[np.float64] | None]:
         """What is left of a picture after its crop, as worn as it is shown, and where it lies on the pane."""

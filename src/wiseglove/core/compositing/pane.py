@@ -8,9 +8,11 @@ exact coverage of its four corners.
 from __future__ import annotations
 
 import math
+from collections.abc import Callable, Hashable
 from contextlib import suppress
 from dataclasses import dataclass
 from threading import Lock
+from typing import Any, TypeVar, cast
 
 import cv2
 import numpy as np
@@ -24,34 +26,9 @@ from wiseglove.core.matte.combine import outline_matte
 from wiseglove.core.matte.coverage import Box, Matte, box_of
 
 Layer = NDArray[np.float32]
+A = TypeVar("A")
 PREVIEW, FINAL = 2, 5
 """Samples per pixel and axis: for the viewer, and for what is delivered."""
-
-
-class Kept:
-    """Inserts as they were reduced, within a bound, for laying the same again. Safe for use by several threads.
-
-    They are known by their identity; each is held as long as what was made of it, so that this stays its own.
-    """
-
-    def __init__(self, most: int) -> None:
-        """most: bytes, of inserts and what was made of them."""
-        self._made: LRUCache[tuple[int, int, int], tuple[Layer, Layer]] = LRUCache(
-            most, lambda pair: pair[0].nbytes + pair[1].nbytes
-        )
-        self._lock = Lock()
-
-    def reduced(self, insert: Layer, width: int, height: int) -> Layer:
-        """An insert (H, W, 3 or 4) with its alpha at a size that is no larger, (height, width, 4)."""
-        key = (id(insert), width, height)
-        with self._lock:
-            found = self._made.get(key)
-        if found is not None:
-            return found[1]
-        made = _made_smaller(insert, width, height)
-        with self._lock, suppress(ValueError):  # larger than all that may be kept
-            self._made[key] = insert, made
-        return made
 
 
 @dataclass(frozen=True)
@@ -61,6 +38,39 @@ class Laid:
     box: Box
     colour: Layer
     alpha: Matte
+
+
+class Kept:
+    """Inserts as they were reduced, or laid, within a bound, for laying the same again. Safe for use by several threads.
+
+    They are known by their identity; each is held as long as what was made of it, so that this stays its own.
+    """
+
+    def __init__(self, most: int) -> None:
+        """most: bytes, of inserts and what was made of them."""
+        self._made: LRUCache[tuple[Hashable, ...], tuple[Layer, Any, int]] = LRUCache(most, lambda held: held[2])
+        self._lock = Lock()
+
+    def reduced(self, insert: Layer, width: int, height: int) -> Layer:
+        """An insert (H, W, 3 or 4) with its alpha at a size that is no larger, (height, width, 4)."""
+        return self._held(
+            insert, (width, height), lambda: _made_smaller(insert, width, height), lambda made: made.nbytes
+        )
+
+    def laid(self, insert: Layer, how: tuple[Hashable, ...], make: Callable[[], Laid]) -> Laid:
+        """An insert as it is laid in a way that `how` names wholly; made where it is not there."""
+        return self._held(insert, how, make, lambda made: made.colour.nbytes + made.alpha.nbytes)
+
+    def _held(self, insert: Layer, how: tuple[Hashable, ...], make: Callable[[], A], size: Callable[[A], int]) -> A:
+        key = (id(insert), *how)
+        with self._lock:
+            found = self._made.get(key)
+        if found is not None:
+            return cast(A, found[1])
+        made = make()
+        with self._lock, suppress(ValueError):  # larger than all that may be kept
+            self._made[key] = insert, made, insert.nbytes + size(made)
+        return made
 
 
 def face_outline(corners: NDArray[np.float64], face: Face = PLAIN) -> NDArray[np.float64]:
