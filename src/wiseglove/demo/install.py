@@ -14,7 +14,7 @@ from typing import Any
 
 import cv2
 import numpy as np
-from sqlalchemy import select
+from sqlalchemy import ColumnElement, select
 
 from wiseglove.core.parallel import workers
 from wiseglove.demo import drawing, footage, scene
@@ -168,10 +168,13 @@ def apply_edits(database: Database, shot_id: str, edits: list[Edit]) -> None:
             shots.apply(session, shot_id, revision, edit)
 
 
-def still_there(database: Database, names: list[str], last_made: str) -> set[str]:
-    """All shots' names, after those of these names that do not hold the element which is made last are deleted."""
+def still_there(database: Database, names: list[str], *last_made: ColumnElement[bool]) -> set[str]:
+    """All shots' names, after those of these names that do not hold the element which is made last are deleted.
+
+    last_made: what is true of that element.
+    """
     with database.transaction() as session:
-        whole = select(ElementRow.shot).where(ElementRow.id == last_made)
+        whole = select(ElementRow.shot).where(*last_made)
         for row in session.scalars(select(ShotRow).where(ShotRow.name.in_(names), ShotRow.id.not_in(whole))):
             session.delete(row)  # it was being put in when the demo was stopped
         session.flush()

@@ -42,6 +42,7 @@ from wiseglove.shot.subject import CleanUp, Sample, Step
 from wiseglove.store import shots
 from wiseglove.store.database import Database
 from wiseglove.store.pictures import ExactPictures
+from wiseglove.store.tables import ElementRow
 
 Array = NDArray[Any]
 PRESENTER, GLASS = "Seed presenter", "Coloured glass"
@@ -150,7 +151,7 @@ def subject_of_presenter(shot: Contents, sample: Sample) -> list[Edit]:
 
 def install(database: Database, settings: Settings, folder: Path, report: Report) -> list[str]:
     """Put in those of the two shots that the list does not have yet, or has only in part; their ids."""
-    there = still_there(database, [PRESENTER, GLASS], LAST_MADE)
+    there = still_there(database, [PRESENTER, GLASS], ElementRow.id == LAST_MADE)
     made = []
     for name, put_in in ((GLASS, _install_glass), (PRESENTER, _install_presenter)):
         if name not in there:

@@ -19,6 +19,7 @@ from wiseglove.shot.pane import AmountRow, DepthRow, Floating, GlassRow, GlowRow
 from wiseglove.store import jobs, shots
 from wiseglove.store.database import Database
 from wiseglove.store.pictures import ExactPictures
+from wiseglove.store.tables import ElementRow
 
 NAME = "Tap, sat in"
 PANE, COUNTER = "d0000000000a", "leafcounter"
@@ -48,7 +49,7 @@ FITTED: dict[str, tuple[str, Change]] = {
 
 
 def sit_in(database: Database, settings: Settings, shot: str, pane: str, picture: Path, change: Change) -> None:
-    """Put a picture into a pane, make the pane's clean picture, and let the plate tell how it sits in."""
+    """Put a picture into a pane, make the pane's clean picture, and let the plate tell how it sits in: in one step, the last."""
     media = take_in_insert(database, settings, picture, shot)
     apply_edits(database, shot, [SetPane(type="set-pane", pane=pane, insert=_shown(media))])
     with database.transaction() as session:
@@ -56,10 +57,10 @@ def sit_in(database: Database, settings: Settings, shot: str, pane: str, picture
     execute(database, settings, job, behind.work)
     with database.transaction() as session:
         clean = dict(jobs.get(session, job).result or {}).get("clip")
-    if clean is not None:
-        apply_edits(database, shot, [SetPane(type="set-pane", pane=pane, sit=SitIn(clean=str(clean)))])
     with database.transaction() as session:
-        sit = _told(settings, shots.load(session, shot), pane)
+        before = shots.load(session, shot)
+    clean_only = SetPane(type="set-pane", pane=pane, sit=SitIn(clean=None if clean is None else str(clean)))
+    sit = _told(settings, before.with_elements(clean_only.apply(before).after), pane)
     apply_edits(database, shot, [SetPane(type="set-pane", pane=pane, sit=change(sit))])
 
 
@@ -86,7 +87,7 @@ def _glowing(sit: SitIn) -> SitIn:
 
 def install_tap(database: Database, settings: Settings, folder: Path, report: Report) -> list[str]:
     """Put in the finished tap where the list does not have it whole; its id."""
-    if NAME in still_there(database, [NAME], COUNTER):
+    if NAME in still_there(database, [NAME], ElementRow.id == COUNTER):
         return []
     report(f"Taking in {NAME} ...")
     found = inserts.render(folder)

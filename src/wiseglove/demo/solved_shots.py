@@ -29,11 +29,12 @@ from wiseglove.shot.edits import AddCarrier, AddCover, AddPane, AddRegion, Edit,
 from wiseglove.shot.keys import as_points
 from wiseglove.store import jobs
 from wiseglove.store.database import Database
+from wiseglove.store.tables import ElementRow
 
 Array = NDArray[Any]
 RIM, GLASS = (0.198, 0.139), (0.176, 0.115)
 """Half sizes, in metres, of what is tracked, and of what the glass takes up of it."""
-LAST_MADE = "leafoutline"
+SCREEN, LEAF = "panelscreen", "leafoutline"
 """Id of the element that is drawn last, by which a shot is known to be whole."""
 COLLEAGUE_KEYED = range(0, 60, 4)
 
@@ -103,9 +104,9 @@ def edits_after(demo: Demo) -> list[Edit]:
     corners: Any = tuple((float(x), float(y)) for x, y in shot.corners(0))
     leaf = OutlineDraft(kinds=["smooth"] * 4, points=as_points(panel_shots.leaf_outline(shot)))
     return [
-        AddPane(type="add-pane", id="panelscreen", frame=FIRST, corners=corners, name="Panel screen"),
-        AddCover(type="add-cover", outline_id=LAST_MADE, frame=FIRST, outline=leaf, name="Leaf"),
-        Ride(type="ride", elements=["panelscreen", LAST_MADE], carrier="panelmotion"),
+        AddPane(type="add-pane", id=SCREEN, frame=FIRST, corners=corners, name="Panel screen"),
+        AddCover(type="add-cover", outline_id=LEAF, frame=FIRST, outline=leaf, name="Leaf"),
+        Ride(type="ride", elements=[SCREEN, LEAF], carrier="panelmotion"),
     ]
 
 
@@ -133,9 +134,15 @@ def _colleague(shot: Panel) -> list[Edit]:
     return edits
 
 
+def whole_ones(database: Database) -> set[str]:
+    """The names of all shots, after those of ours are deleted whose picture does not sit in yet: that is done last."""
+    sat_in = ElementRow.body["sit"]["clean"].as_string().is_not(None)
+    return still_there(database, [demo.name for demo in DEMOS], ElementRow.id == SCREEN, sat_in)
+
+
 def install(database: Database, settings: Settings, folder: Path, report: Report) -> list[str]:
     """Put in those of the three shots that the list does not have yet, or has only in part; their ids."""
-    there = still_there(database, [demo.name for demo in DEMOS], LAST_MADE)
+    there = whole_ones(database)
     made = []
     for demo in DEMOS:
         if demo.name not in there:
