@@ -17,4 +17,4 @@ with wiseglove.Shot.open(shot_file) as shot:
     for frame in shot.frames:
         held = shot.matte(frame, pane=pane, holdout=True)[..., None]
         seen = shot.composite(frame) * (1 - 0.7 * held)
-        cv2.imwrite(str(out / f"held.{frame:04d}.png"), np.round(seen[..., ::-1] * 255))
+        cv2.imwrite(str(out / f"held.{frame:04d}.png"), np.round(seen[..., ::-1] * 255).astype(np.uint8))
