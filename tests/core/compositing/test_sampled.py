@@ -65,16 +65,19 @@ def test_places_lie_in_the_pixel_and_count_one_together(samples: int, even: bool
         assert places.counts == pytest.approx(1 / samples**2)
 
 
-@given(st.integers(2, 5), st.floats(0.1, 1.0))
-def test_slow_waves_are_told_better_by_places_towards_gauss_and_legendre(samples: int, share: float) -> None:
+@pytest.mark.parametrize("samples", [2, 3, 4, 5])
+def test_slow_waves_are_told_better_by_places_towards_gauss_and_legendre(samples: int) -> None:
     """How much of a wave along a pixel is left in its mean: sin(pi f) / (pi f), of up to 3/8 of a wave from place to place."""
-    waves = share * 0.375 * samples
+    waves = np.linspace(0.02, 0.375 * samples, 200)
 
-    def off(places: sampled.Places) -> float:
-        left = places.counts @ np.cos(2 * np.pi * waves * (places.at[:, 0] - 0.5))
-        return abs(float(left - np.sinc(waves)))
+    def off(places: sampled.Places) -> np.ndarray:
+        along = np.outer(waves, places.at[:, 0] - 0.5)
+        return np.abs(np.cos(2 * np.pi * along) @ places.counts - np.sinc(waves))
 
-    assert off(sampled.grid(samples, False)) <= off(sampled.grid(samples, True)) + 1e-6
+    towards, even = off(sampled.grid(samples, False)), off(sampled.grid(samples, True))
+    assert towards.max() < even.max() / 2
+    assert towards.mean() < even.mean() / 2
+    assert (towards < even + 0.004).all()  # an even grid tells a whole wave exactly
 
 
 def test_moments_that_are_all_the_same_are_one_and_what_is_covered_more_counts_more() -> None:
