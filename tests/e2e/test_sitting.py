@@ -124,9 +124,10 @@ def test_a_version_is_kept_looked_at_and_spoken_about(open_shot: Open) -> None:
     version.get_by_role("link", name="Look").click()
     expect(page).to_have_url(re.compile("/review/1$"))
     expect(page.get_by_role("heading", name="v001 First pass")).to_be_visible()
-    dimmed = page.get_by_test_id("outside-crop").bounding_box()
     picture = page.get_by_role("button", name="Pin the next note to a place of the picture")
-    assert dimmed == picture.bounding_box()  # all of it, but for the crop
+    dimmed = page.get_by_test_id("outside-crop").element_handle()
+    same = "([a, b]) => ['x', 'y', 'width', 'height'].every(k => a.getBoundingClientRect()[k] === b.getBoundingClientRect()[k])"
+    page.wait_for_function(same, arg=[dimmed, picture.element_handle()])  # all of it, but for the crop
     assert "M0 92V628H1280V92Z" in (page.get_by_test_id("outside-crop").get_attribute("d") or "")
     picture.click(position={"x": 200, "y": 150})
     expect(page.get_by_test_id("note-pin")).to_have_count(1)
