@@ -35,7 +35,7 @@ Array = NDArray[Any]
 RIM, GLASS = (0.198, 0.139), (0.176, 0.115)
 """Half sizes, in metres, of what is tracked, and of what the glass takes up of it."""
 SCREEN, LEAF = "panelscreen", "leafoutline"
-"""Id of the element that is drawn last, by which a shot is known to be whole."""
+"""Ids of the pane, whose picture sits in where a shot is whole, and of the outline that rides with it."""
 COLLEAGUE_KEYED = range(0, 60, 4)
 
 

@@ -62,7 +62,7 @@ H264 = Codec(
     "libx264", "mp4", "rgb24", "yuv420p",
     {"crf": "12", "preset": "ultrafast", "x264-params": "deblock=1,0,0:8x8dct=1"},
 )  # fmt: skip
-"""On the demo plate at 1080p four times as quick as the preset "veryfast" by itself, a third larger, equally good (42.2 dB)."""
+"""Without arithmetic coding, which takes half as long again at 1080p for the same picture (42.2 dB) in a seventh fewer bytes."""
 FINE = Codec("libx264", "mp4", "rgb24", "yuv420p", {"crf": "12", "preset": "medium"})
 VP9 = Codec(
     "libvpx-vp9", "webm", "rgba", "yuva420p",

@@ -26,7 +26,7 @@ MOST = {pane.PREVIEW: 5, pane.FINAL: 16}
 """Moments of the exposure that are laid at most, by the samples per pixel."""
 
 LITTLE, FEWEST = 1.0, 3
-"""Movement in px up to which two moments are enough, and how many there are at least beyond it (45 dB, `benchmarks.warping`)."""
+"""Movement in px up to which two moments are enough, and how many there are at least beyond it (decision 31)."""
 
 KEPT = pane.Kept(192 << 20)
 """Inserts as all scenes of this process reduced them, and laid them for the viewer."""

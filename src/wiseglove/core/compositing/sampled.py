@@ -25,7 +25,7 @@ Array = NDArray[np.float64]
 AT_ONCE = 1 << 19
 """Places that are looked up at once; with many more, they do not stay in the cache."""
 TOWARDS = 0.65
-"""How far places go from an even grid towards those of Gauss and Legendre (`benchmarks.warping`: less and more are worse)."""
+"""How far places go from an even grid towards those of Gauss and Legendre (decision 31: less and more are worse)."""
 STEPS = (0.7548776662466927, 0.5698402909980532)
 """Steps of the R2 sequence: one over the plastic number, and its square."""
 

@@ -84,16 +84,8 @@ def cover_matte(parts: Sequence[Part], box: Box, scale: float = 1.0, grow: float
 
 
 def _combined(parts: Sequence[Part], box: Box, scale: float, grow: float) -> Matte:
-    first = parts[0] if parts else None
-    if (
-        first is not None and first.mode == "adds" and reach_box(first.shapes, scale, grow) == box
-    ):  # it fills all of the box
-        matte, parts = outline_matte(first.shapes, box, scale, grow), parts[1:]
-        if first.opacity != 1:
-            matte *= np.float32(first.opacity)
-    else:
-        matte = np.zeros((box.height, box.width), np.float32)
-    for mode, shapes, opacity in ((p.mode, p.shapes, np.float32(p.opacity)) for p in parts):
+    matte = np.zeros((box.height, box.width), np.float32)
+    for number, (mode, shapes, opacity) in enumerate((p.mode, p.shapes, np.float32(p.opacity)) for p in parts):
         own = -grow if mode == "cuts" else grow
         if mode == "limits":
             matte *= 1 - opacity * (1 - outline_matte(shapes, box, scale, own))
@@ -101,10 +93,15 @@ def _combined(parts: Sequence[Part], box: Box, scale: float, grow: float) -> Mat
         part = reach_box(shapes, scale, own).within(box)
         if part.empty:
             continue
+        inside = outline_matte(shapes, part, scale, own)
+        if opacity != 1:
+            inside *= opacity
+        if number == 0 and mode == "adds" and part == box:  # there is nothing yet that it adds to
+            matte = inside
+            continue
         rows, columns = Box(
             part.left - box.left, part.top - box.top, part.right - box.left, part.bottom - box.top
         ).slices
-        inside = outline_matte(shapes, part, scale, own) * opacity
         here = matte[rows, columns]
         matte[rows, columns] = here + inside - here * inside if mode == "adds" else here * (1.0 - inside)
     return matte
