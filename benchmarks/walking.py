@@ -10,6 +10,7 @@ import time
 from collections.abc import Iterator
 from concurrent.futures import ProcessPoolExecutor
 from functools import cache, partial
+from multiprocessing import get_context
 
 import cv2
 import numpy as np
@@ -49,7 +50,8 @@ def run() -> list[Row]:
 
 @cache
 def _clip(back: str) -> list[walker.Walked]:
-    with ProcessPoolExecutor() as pool:
+    # Processes of their own: loops on several threads do not outlive a fork.
+    with ProcessPoolExecutor(mp_context=get_context("spawn")) as pool:
         return list(pool.map(partial(walker.walk, behind=back), range(walker.FRAMES)))
 
 
