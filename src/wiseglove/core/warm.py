@@ -22,6 +22,7 @@ from wiseglove.core.outline.silhouette import Silhouette
 from wiseglove.core.outline.snap import snap
 from wiseglove.core.outline.trace import Tree, edge_costs
 from wiseglove.core.outline.uncovered import Uncovered
+from wiseglove.core.review.fit import OutlineFit
 
 
 def warm_up() -> None:
@@ -52,6 +53,7 @@ def warm_up() -> None:
     snap(picture, disc, [], smooth, 3.0)
     grainy = np.random.default_rng(1).integers(0, 255, (72, 72, 3), np.uint8)
     OutlineFollower(grainy, disc, smooth).on(grainy)
+    OutlineFit(np.stack([disc, disc + 30.0]), 0, [0], lambda frame: grainy).on(1)
     edges = Silhouette(np.pad(np.ones((20, 20), np.float32), 14))
     edges.recut(edges.onto(disc, smooth, ((4.0, 2),), 0.4), smooth)
     known, box = Uncovered({0: (grainy, disc)}, grainy), (2, 2, 62, 62)

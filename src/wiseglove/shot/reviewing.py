@@ -37,7 +37,9 @@ KEPT, MOST_OUTLINES = 8000, 256
 """Frames of outlines whose verdicts are kept, and outlines whose shapes are."""
 STRETCH = 32.0
 """Pixels along an outline over which a fault is told as one."""
-FAULTY = 2.2
+LEAST_STRETCH = 6
+"""How many times the fault of a frame its worst stretch has at most."""
+FAULTY = 1.7
 """Pixels of fault from which a place is marked, and a frame gets a pin."""
 BADLY = 8.0
 """Pixels of fault that need a hand as badly as can be told by halves."""
@@ -279,9 +281,10 @@ class Stretch(NamedTuple):
 
 
 def fault_of(fit: Fit, counts: NDArray[np.bool_]) -> float:
-    """One number for a frame, in pixels: what a quarter of the places that count exceed, or a quarter of the worst stretch's fault.
+    """One number for a frame, in pixels: the mean of the places that count, or a sixth of the worst stretch's, so that one
+    which is far off gets a pin by itself.
 
-    By this quartile frames are ranked as they are wrong a little better than by the mean, on clips that were kept aside too.
+    By the mean frames are ranked as they are wrong better than by a quartile, and than by a larger share of the worst stretch.
     """
     use = fit.seen & counts
     if not use.any():
@@ -290,7 +293,7 @@ def fault_of(fit: Fit, counts: NDArray[np.bool_]) -> float:
     size = max(round(STRETCH / spacing), 1)
     weighed = np.where(use, fit.fault, 0.0)
     around = np.convolve(np.concatenate([weighed, weighed[: size - 1]]), np.ones(size) / size, mode="valid")
-    return float(max(np.percentile(fit.fault[use], 75), around.max() / 4))
+    return float(max(fit.fault[use].mean(), around.max() / LEAST_STRETCH))
 
 
 def stretches_of(fit: Fit, counts: NDArray[np.bool_]) -> list[Stretch]:

@@ -6,12 +6,14 @@ from functools import cache
 
 import numpy as np
 import pytest
+import shapely
 from scipy.stats import spearmanr
 
 from tests.core.outline.test_following import HAND, picture_of
 from wiseglove.core.outline.inbetween import Animation, in_between
-from wiseglove.core.outline.normals import normals_at
+from wiseglove.core.outline.normals import normals_of
 from wiseglove.core.review.fit import OutlineFit
+from wiseglove.shot.reviewing import FAULTY
 
 COUNT = 16
 STEP = np.array([2.5, -1.2, 0, 0, 0, 0, 0, 0])
@@ -60,11 +62,13 @@ def test_the_stretch_that_is_off_is_told_from_the_rest() -> None:
     by = np.zeros((len(HAND), 2))
     by[2:5] = (6.0, 0.0)
     found = fitted(shapes({6: by})).on(6)
-    truth = normals_at(shapes({})[6], found.segment, found.t)
-    away = np.linalg.norm(found.places - truth.places, axis=1)
-    marked = found.fault > 2.2
-    assert marked[away > 3].mean() > 0.9
+    # What slid along the true edge is not off.
+    truth = shapely.LinearRing(normals_of(shapes({})[6], list(range(len(HAND))), 0.5).places)
+    away = shapely.distance(truth, shapely.points(found.places))
+    marked = found.fault > FAULTY
+    assert marked[away > 2].mean() > 0.9
     assert marked[away < 0.5].mean() < 0.1
+    assert np.corrcoef(found.fault, away)[0, 1] > 0.9
 
 
 def test_frames_are_ranked_as_they_are_wrong() -> None:
@@ -97,3 +101,16 @@ def test_an_outline_outside_the_picture_and_one_with_a_single_key() -> None:
     assert one.on(0).fault.mean() < 1
     assert one.on(4).fault.mean() > 3
     assert one.witnesses(0) == [0]
+
+
+def test_an_outline_that_lies_inside_of_one_colour_is_told_to_be_off() -> None:
+    small = HAND.copy()
+    middle = HAND[:, :2].mean(axis=0)
+    small[:, :2] = middle + 0.45 * (HAND[:, :2] - middle)
+    small[:, 2:6] *= 0.45
+    points = shapes({})
+    points[6] = small + 6 * STEP
+    found = fitted(points).on(6)
+    # Inside it looks as on the keys, nearly everywhere; only the edge is lacking.
+    assert np.mean(found.fault > FAULTY) > 0.8
+    assert found.fault.mean() > 3 * fitted(shapes({})).on(6).fault.mean()

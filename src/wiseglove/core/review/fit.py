@@ -1,23 +1,23 @@
 """How well an outline agrees with the edge in the plate, place by place, judged by what its other keys show there.
 
-Along normals of the curve the edge is looked for as snapping does, between what lay inside on the outline's other keys and
-what does not look like it. How far that edge is off is the fault in pixels. Where nothing nearby looks like the inside
-any more, the outline is farther off than was searched: what is inside then is unlike what the keys show, and the
-unlikeness stands for the distance. A key is never its own witness, so a key that is wrong is found by the others.
+Where the outline is not where its inside is seen, it is looked for elsewhere (`elsewhere`). From there the edge is looked for
+along normals of the curve as snapping does, between what lay inside on the outline's other keys and what does not look like it.
+How far that edge is off tells the fault, together with how unlike the keys the inside is where the outline lies, and whether an
+edge is lacking there that the keys show. A key is never its own witness, so a key that is wrong is found by the others.
 """
 
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from wiseglove.core.outline.edges import linear_light, roots_of, seen_at
+from wiseglove.core.outline.edges import averaged, length, linear_light, seen_at
 from wiseglove.core.outline.normals import Normals, follow, normals_at, spread
 from wiseglove.core.outline.snap import BLUR, SMEARED, Likeness, crop, offsets
+from wiseglove.core.review.elsewhere import INSIDE, elsewhere
 
 Array = NDArray[np.float64]
 Layer = NDArray[np.float32]
@@ -36,13 +36,17 @@ WITNESSES = 5
 """Keys near a frame by whose middle it is judged."""
 NARROWEST = 1.25
 """The least that the range of colours inside counts as, in roots of linear light (0..16)."""
-SPREAD, PIXELS = 0.1, 40.0
-"""Unlikeness, in shares of that range, that says nothing, and the pixels that stand for each whole range beyond it."""
-FAR, SHIFT_STEP, SMALLER = 72, 4, 0.25
-"""How far the whole outline is looked for elsewhere, in which steps, in pixels, and in a picture of which size."""
-MOST_COMPARED = 300
-ELSEWHERE, NEARER = 0.03, 0.0006
-"""By how much an outline has to look better elsewhere, and what each pixel of the way there costs, in shares."""
+SIDES = (3.0, 5.0, 8.0)
+"""How far on both sides of an edge colours are compared, to tell whether there is one."""
+LEAST_EDGE = 0.1
+"""Difference of both sides, in shares of that range, that an edge has at least on the keys to be lacking on a frame."""
+AROUND = 8
+"""How often signs of a fault are averaged along the outline."""
+SIGNS = (-0.063, 0.827, 0.105, -0.013, 0.183, 0.554, 0.159)
+"""What the signs of a fault count (see `fault_by`): least squares on rough states of the tapping hand, its index finger, and a
+gardener's leg, torso, head and arm before the panel, each counted alike. The same before leaves was kept aside."""
+UNLIKE = 0.1
+"""Unlikeness, in shares of that range, at which an edge is no clear one of the same thing."""
 CLEAR = 0.2
 """Contrast, in shares of how much colours differ around, of an edge that is as clear as any."""
 BORDER = 5.0
@@ -85,6 +89,8 @@ class _Seen:
 
     edge: Array
     deep: Array
+    beyond: Array
+    """How unlike its outside is, (M,)."""
 
 
 def onto_edge(points: Array, fit: Fit, movable: NDArray[np.bool_], kinds: list[str]) -> Array:
@@ -136,29 +142,31 @@ class OutlineFit:
         seen = [self._witness(k) for k in self.witnesses(frame)]
         want = np.median([s.deep for s in seen], axis=0)
         edge = np.median([s.edge for s in seen], axis=0)
+        beyond = np.median([s.beyond for s in seen], axis=0)
         scale = max(float(np.ptp(want.reshape(-1, 3), axis=0).max()), NARROWEST)
         picture = self._picture_at(frame)
-        shift = _elsewhere(picture, along, travel, want, scale)
+        shift = elsewhere(picture, along, travel, want[:, [DEPTHS.index(d) for d in INSIDE]], beyond, scale)
         left, top, layer = _layer(picture, np.concatenate([along.places, along.places + shift]), REACH + 14)
         if layer.size == 0:
             nothing, unseen = np.zeros(len(self._t)), np.zeros(len(self._t), np.bool_)
             return Fit(along.places, along.outward, nothing, nothing, unseen, self._segment, self._t, nothing)
-        here = Normals(along.places + shift - (left, top), along.outward, self._segment, self._t)
         like = Likeness(self._segment, self._t, edge, SMEARED * travel)
-        found, contrast = offsets(layer, here, REACH, STEP, COLOUR, PULL, True, like)
-        there = Normals(here.places + here.outward * found[:, None], here.outward, self._segment, self._t)
-        unlike = np.linalg.norm(_inside(layer, there, travel, DEPTHS) - want, axis=2).mean(axis=1) / scale
-        beside = np.abs(shift @ np.array([along.outward[:, 0], along.outward[:, 1]]))
-        fault = np.abs(found) + np.where(shift.any(), np.maximum(beside, np.hypot(*shift) / 2), 0)
-        fault = fault + PIXELS * np.maximum(unlike - SPREAD, 0)
-        off = np.clip(found + along.outward @ shift, -2 * REACH, 2 * REACH)
+        as_drawn, shifted = (replace(along, places=along.places + d - (left, top)) for d in (0, shift))
+        found, contrast = offsets(layer, shifted, REACH, STEP, COLOUR, PULL, True, like)
+        there = replace(shifted, places=shifted.places + shifted.outward * found[:, None])
+        here, unlike = (
+            length(_inside(layer, a, travel, DEPTHS) - want).mean(axis=1) / scale for a in (as_drawn, there)
+        )
+        off = found + (along.outward * shift).sum(axis=1)
+        lacks = 1 - _beyond(layer, as_drawn, travel) / np.maximum(beyond, LEAST_EDGE * scale)
+        fault = fault_by(np.abs(off), here, np.clip(lacks, 0, 1))
+        off = np.clip(off, -2 * REACH, 2 * REACH)
         height, width = picture.shape[:2]
         shown = np.asarray(
             ((along.places > BORDER) & (along.places < np.array([width, height]) - BORDER)).all(axis=1), np.bool_
         )
-        fault = np.where(shown, fault, 0.0)
-        off = np.where(shown, off, 0.0)
-        clear = np.where(shown, np.clip(contrast / CLEAR, 0, 1) * np.clip(1.5 - unlike / (2 * SPREAD), 0, 1), 0.0)
+        clear = np.clip(contrast / CLEAR, 0, 1) * np.clip(1.5 - unlike / (2 * UNLIKE), 0, 1)
+        fault, off, clear = (np.where(shown, v, 0.0) for v in (fault, off, clear))
         return Fit(along.places, along.outward, off, fault, shown, self._segment, self._t, clear)
 
     def along(self, frame: int) -> Normals:
@@ -177,11 +185,11 @@ class OutlineFit:
             left, top, layer = _layer(self._picture_at(key), along.places, 18 + SMEARED * float(travel.max()))
             size = (len(self._t), len(DEPTHS), 3)
             if layer.size == 0:
-                self._witnesses[key] = _Seen(np.zeros(size), np.zeros(size))
+                self._witnesses[key] = _Seen(np.zeros(size), np.zeros(size), np.zeros(len(self._t)))
             else:
-                here = Normals(along.places - (left, top), along.outward, self._segment, self._t)
-                depths = tuple(-d for d in EDGE)
-                self._witnesses[key] = _Seen(_inside(layer, here, travel, depths), _inside(layer, here, travel, DEPTHS))
+                here = replace(along, places=along.places - (left, top))
+                edge, deep = (_inside(layer, here, travel, d) for d in (tuple(-d for d in EDGE), DEPTHS))
+                self._witnesses[key] = _Seen(edge, deep, _beyond(layer, here, travel))
         return self._witnesses[key]
 
 
@@ -191,41 +199,29 @@ def _inside(layer: Layer, along: Normals, travel: Array, depths: Sequence[float]
     return np.asarray(seen_at(layer, along.places[:, None] - along.outward[:, None] * deeper[..., None]), np.float64)
 
 
+def _beyond(layer: Layer, along: Normals, travel: Array) -> Array:
+    """How unlike what lies inside of an edge the outside is, (M,), in roots of linear light."""
+    inner, outer = (_inside(layer, along, t, d) for t, d in ((travel, SIDES), (0 * travel, tuple(-d for d in SIDES))))
+    return np.asarray(length(outer - inner).mean(axis=1))
+
+
+def fault_by(off: Array, unlike: Array, lacks: Array) -> Array:
+    """How far places seem to be off, in pixels, (M,), by signs at each and around it on the closed curve.
+
+    off: how far the edge seems to be; unlike: how much the inside differs from the keys', in shares of its range; lacks: what is
+    missing of the edge that the keys show, 0..1. The logarithm of half a pixel more is told by those of the signs, linearly.
+    """
+    signs = [
+        each
+        for sign in (np.log(off + 0.5), np.log(np.minimum(unlike, 0.6) + 0.05), lacks)
+        for each in (sign, averaged(sign, AROUND, closed=True))
+    ]
+    return np.asarray(np.maximum(np.exp(SIGNS[-1] + sum(w * s for w, s in zip(SIGNS, signs, strict=False))) - 0.5, 0.0))
+
+
 def _layer(picture: Picture, places: Array, margin: float) -> tuple[int, int, Layer]:
     """The picture around places as roots of linear light, with its left and top."""
     left, top, part = crop(picture, places, margin)
     if part.size == 0:
         return left, top, np.zeros((0, 0, 3), np.float32)
     return left, top, np.sqrt(linear_light(part, BLUR) + 1.0)
-
-
-def _elsewhere(picture: Picture, along: Normals, travel: Array, want: Array, scale: float) -> Array:
-    """The shift (2,) of the whole outline by which its inside looks clearly more like the keys', or none.
-
-    Looked for in a small picture, coarsely over the whole reach and then around the best.
-    """
-    left, top, part = crop(picture, along.places, FAR + 20)
-    if min(part.shape[:2]) < 8 / SMALLER:
-        return np.zeros(2)
-    small = cv2.resize(part, None, fx=SMALLER, fy=SMALLER, interpolation=cv2.INTER_AREA)
-    layer = roots_of(np.asarray(small, np.uint8))
-    deeper = np.asarray(DEPTHS) + SMEARED * travel[:, None]
-    places = (along.places[:, None] - along.outward[:, None] * deeper[..., None]).reshape(-1, 2) - (left, top)
-    few = slice(None, None, max(len(places) // MOST_COMPARED, 1))
-    spots, colours = places[few], want.reshape(-1, 3)[few].astype(np.float32)
-
-    def unlike(shifts: Array) -> Array:
-        seen = seen_at(layer, (spots + shifts[:, None]) * SMALLER)
-        rest = np.sqrt(((seen - colours) ** 2).sum(axis=2)) / np.float32(scale)
-        return np.asarray(np.minimum(rest, 0.5).mean(axis=1) + NEARER * np.linalg.norm(shifts, axis=1), np.float64)
-
-    here = float(unlike(np.zeros((1, 2)))[0])
-    if here < SPREAD:
-        return np.zeros(2)
-    best = np.zeros(2)
-    for step, reach in ((2 * SHIFT_STEP, FAR), (SHIFT_STEP, SHIFT_STEP)):
-        ticks = np.arange(-reach, reach + 1, step, dtype=np.float64)
-        shifts = best + np.stack(np.meshgrid(ticks, ticks), axis=-1).reshape(-1, 2)
-        found = unlike(shifts)
-        best, least = shifts[int(found.argmin())], float(found.min())
-    return best if least < here - ELSEWHERE else np.zeros(2)
