@@ -23,6 +23,7 @@ from wiseglove.core.geometry.bezier import Points, flatten, signed_area
 from wiseglove.core.outline.beyond import Beyond
 from wiseglove.core.outline.edges import averaged, roots_of, seen_at
 from wiseglove.core.outline.elastic import Elastic, Found
+from wiseglove.core.outline.looks import Looks, by_segment, logistic
 from wiseglove.core.outline.movement import (
     FEATURES_APART,
     FEW,
@@ -74,6 +75,11 @@ BEYOND = 7.0
 DOUBT = (0.83, 1.44, 1.66, 0.46, 2.93)
 """Weights of the signs of doubt and what is added: logistic regression on the tapping glove and the waving hand, both classes
 and both clips counted alike; the colleague with the tray was kept aside."""
+LOST = 6.0
+"""Logarithm of the odds where no edge is to be seen at all."""
+DOUBT_OF_EDGE = (1.82, -2.14, -4.0)
+"""What that counts and how clear the edge is, and what is added: the same on parts of the gardener before the panel; she before
+leaves was kept aside."""
 
 
 @dataclass(frozen=True)
@@ -81,7 +87,7 @@ class Carried:
     """One frame's outline (N, 8), how much it is to be believed (0..1), and why it went no further ("" where it did).
 
     `where` is the part that would have run away, as a place on the outline before. `doubt` (N,) says for each segment how far
-    it is to be doubted, 0..1, one half where it stops being sure.
+    it is to be doubted, 0..1, one half where it stops being sure; `astray` is the mean of it as far as shape and inside tell.
     """
 
     points: Points
@@ -89,6 +95,7 @@ class Carried:
     reason: str = ""
     where: tuple[float, float] | None = None
     doubt: Array | None = None
+    astray: float = 1.0
 
 
 @dataclass(frozen=True)
@@ -113,6 +120,9 @@ class _Gone:
 class OutlineFollower:
     """Follows one outline from a frame that is right."""
 
+    accumulates = True
+    """Whether what is off on a frame goes on to be on the next ones."""
+
     def __init__(self, picture: Picture, points: Points, kinds: list[str]) -> None:
         """picture: RGB (H, W, 3) of the frame on which the outline (N, 8) is right."""
         self._kinds = kinds
@@ -126,6 +136,7 @@ class OutlineFollower:
         self._elastic = Elastic(points, edge.segment, edge.t)
         self._beyond = Beyond(picture, edge)
         self._look: Likeness | None = None
+        self.looks = Looks(picture, points)
 
     def on(self, picture: Picture) -> Carried:
         """The outline on the next frame, in either direction of time; the one before where it stops."""
@@ -150,9 +161,12 @@ class OutlineFollower:
             self._picture = picture
             return Carried(self._points, 0.0, found, doubt=lost)
         verdict = self._verdict(picture, found)
-        doubt = self._doubt(picture, found)
+        by_shape = self._doubt(found, picture)
+        clear = self.looks.on(picture, found.points).clear
+        own, edge, more = DOUBT_OF_EDGE
         self._picture, self._points = picture, found.points
-        return replace(verdict, points=found.points, doubt=doubt)
+        doubt, astray = logistic(own * by_shape + edge * clear + more), float(logistic(by_shape).mean())
+        return replace(verdict, points=found.points, doubt=doubt, astray=astray)
 
     def went(self, picture: Picture) -> Points:
         """Where the outline goes with the features alone; where it was, if they cannot be followed."""
@@ -268,8 +282,8 @@ class OutlineFollower:
             return Carried(self._points, sure, "The outline would change its size too fast.")
         return Carried(points, sure)
 
-    def _doubt(self, picture: Picture, found: _Gone) -> Array:
-        """How far each segment (N,) is to be doubted, 0..1: the logistic of what goes with being two pixels off.
+    def _doubt(self, found: _Gone, picture: Picture) -> Array:
+        """How far each segment (N,) is to be doubted by its shape and inside, as the logarithm of its odds of being two pixels off.
 
         That is: colours inside that are unlike the first frame's, an edge found off the shape that is kept, an edge that cannot
         be seen, and little difference between inside and outside. The weights were fitted on rendered hands (see DOUBT).
@@ -277,21 +291,21 @@ class OutlineFollower:
         count = len(found.points)
         now = normals_at(found.points, self._spots.segment, self._spots.t)
         scale = max(float(np.ptp(self._inside, axis=0).max()), NARROWEST)
-        unlike = _by_segment(
+        unlike = by_segment(
             np.linalg.norm(_colours(picture, now) - self._inside, axis=1) / scale, self._spots.segment, count
         )
         if found.snapped.clear is None:
-            return np.ones(count)
+            return np.full(count, LOST)
         kept = self._edge_of(found.points)
         edge = self._edge_of(found.snapped.points)
         off = np.abs(((edge.places - kept.places) * edge.outward).sum(axis=1))
         beyond = replace(kept, places=kept.places + kept.outward * BEYOND)
         contrast = np.linalg.norm(_colours(picture, beyond) - _colours(picture, kept), axis=1)
         off, unclear, contrast = (
-            _by_segment(v, self._elastic.segment, count) for v in (off, 1 - found.snapped.clear, contrast)
+            by_segment(v, self._elastic.segment, count) for v in (off, 1 - found.snapped.clear, contrast)
         )
         signs = (np.log(unlike + 0.02), np.log(off + 0.1), unclear, -np.log(contrast + 0.3), np.ones(count))
-        return np.asarray(1 / (1 + np.exp(-sum(w * sign for w, sign in zip(DOUBT, signs, strict=True)))))
+        return np.asarray(sum(w * sign for w, sign in zip(DOUBT, signs, strict=True)))
 
     def _place(self, along: Normals | Elastic, k: int) -> tuple[float, float]:
         x, y = normals_at(self._points, along.segment[[k]], along.t[[k]]).places[0]
@@ -339,12 +353,6 @@ class OutlineFollower:
         scale = max(float(np.ptp(self._inside, axis=0).max()), NARROWEST)
         off = np.where(seen, np.linalg.norm(_colours(picture, now) - self._inside, axis=1), 0.0) / scale
         return float(off[seen].mean()), *_worst_stretch(off, FEATURES_APART)
-
-
-def _by_segment(values: Array, segment: NDArray[np.int64], count: int) -> Array:
-    """The mean of values (M,) on each of `count` segments; 0 where none lies."""
-    total = np.bincount(segment, values, count)
-    return np.asarray(total / np.maximum(np.bincount(segment, minlength=count), 1))
 
 
 def _worst_stretch(values: Array, spacing: float) -> tuple[float, int]:

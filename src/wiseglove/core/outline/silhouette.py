@@ -9,6 +9,7 @@ only, and there is drawn onto it from nearby.
 from __future__ import annotations
 
 from collections.abc import Callable
+from typing import Any
 
 import cv2
 import numba as nb
@@ -20,6 +21,7 @@ from wiseglove.core.geometry.bezier import Points, signed_area, twice_area
 from wiseglove.core.outline.carry import Carried, OutlineFollower, box_around
 from wiseglove.core.outline.edges import averaged
 from wiseglove.core.outline.inorder import matched
+from wiseglove.core.outline.looks import Signs, by_segment, logistic
 from wiseglove.core.outline.normals import Normals, follow, normals_of
 
 Array = NDArray[np.float64]
@@ -44,12 +46,17 @@ FACING, FACING_PART = 0.4, 0.95
 NEAREST = 8
 SIDEWAYS = 4.0
 """Pixels that facing quite another way counts as."""
-ON, ALL_ROUND, MOST = 2.5, 0.93, 0.8
-"""Pixels within which an outline lies on an edge; the share of it that has to, to be a whole figure's, or for a segment to be right."""
-FOUND = 1.5
-"""The same for a place that is believed on a later frame."""
-LOOKS_RIGHT, LOOKS_WRONG = 0.2, 1.0
-"""Doubt on stretches that lie on the edge, and that do not."""
+ON, ALL_ROUND = 2.5, 0.93
+"""Pixels within which an outline lies on an edge; the share of it that has to, to be a whole figure's."""
+FOUND, NEARLY = 1.5, 4.0
+"""The same for a place that is believed on a later frame, and for one that nearly is."""
+FARTHEST = 20.0
+"""Pixels beyond which it says no more how far an edge is."""
+DOUBT_OF_WHOLE: tuple[float, ...] = (-1.79, 3.19, 3.49, 3.42, -3.57, -4.59, 1.41, 1.43, -0.43, 3.15)
+"""Weights of the signs of doubt on a whole figure's outline, in the order of `Signs`, then those of its matte's edges, and what is
+added: logistic regression on the gardener before the panel, both classes counted alike; she before leaves was kept aside."""
+DOUBT_OF_PART: tuple[float, ...] = (0.32, 1.62, 4.13, -5.64, -4.36, 3.98, -4.0)
+"""The same for a part: its doubt by what is inside, some of the signs, and the shares that lie on the matte's edges, and nearly do."""
 LEFT_OUT, NEAR, MANY = 4.0, 30.0, 12
 """Pixels from the outline beyond which an edge is none of its, up to which it may have been missed, and how many places tell."""
 
@@ -183,17 +190,29 @@ def all_round(points: Points, kinds: list[str], edges: Silhouette) -> Points:
     return points
 
 
-def told_by(points: Points, edges: Silhouette, doubt: Array | None) -> tuple[float, Array]:
-    """How much an outline (N, 8) lies on edges, 0..1, and a doubt for each segment (N,), from one that was there or none."""
-    along = normals_of(points, list(range(len(points))), SPACING)
-    agrees = edges.agrees(along, FOUND)
-    count = np.maximum(np.bincount(along.segment, minlength=len(points)), 1)
-    right = np.bincount(along.segment, agrees, len(points)) / count > MOST
-    wrong = np.full(len(points), LOOKS_WRONG) if doubt is None else doubt
-    told = np.where(right, np.minimum(wrong, LOOKS_RIGHT), wrong)
+def told_by(points: Points, edges: Silhouette, signs: Signs, doubt: Array | None) -> tuple[float, Array]:
+    """How much an outline (N, 8) lies on edges, 0..1, and a doubt for each segment (N,).
+
+    doubt: that by what is inside a part (N,); none for a whole figure, which lies on edges all round.
+    """
+    count = len(points)
+    along = normals_of(points, list(range(count)), SPACING)
+    on = edges.agrees(along, FOUND)
     if doubt is None:
-        told = np.where(edges.missed(along, len(points)), LOOKS_WRONG, told)
-    return float(agrees.mean()), np.asarray(told)
+        away = np.full(len(along.t), FARTHEST)
+        if len(edges.places):
+            away = np.minimum(cKDTree(edges.places).query(along.places)[0], FARTHEST)
+        length = SPACING * np.bincount(along.segment, minlength=count)
+        told: list[NDArray[Any]] = [signs.unlike, signs.unlike_near, signs.step, signs.lacks, signs.clear, signs.first]
+        told += [np.log(by_segment(away, along.segment, count) + 0.2), edges.missed(along, count), np.log(length + 2)]
+        weights = DOUBT_OF_WHOLE
+    else:
+        told = [np.log((doubt + 0.01) / (1.01 - doubt)), signs.unlike_near, signs.step, signs.clear]
+        nearly = edges.agrees(along, NEARLY)
+        told += [by_segment(np.asarray(w, np.float64), along.segment, count) for w in (on, nearly)]
+        weights = DOUBT_OF_PART
+    *each, more = weights
+    return float(on.mean()), logistic(np.asarray(more + sum(w * sign for w, sign in zip(each, told, strict=True))))
 
 
 class SilhouetteFollower:
@@ -205,6 +224,7 @@ class SilhouetteFollower:
         first = self._silhouette(picture, points)
         along = normals_of(points, list(range(len(points))), SPACING)
         self._whole = first is not None and bool(first.agrees(along, ON).mean() > ALL_ROUND)
+        self.accumulates = not self._whole
 
     def anyway(self, picture: Picture) -> Carried | None:
         """The outline on the next frame, with a doubt for each segment; None where nothing of it is in sight."""
@@ -229,7 +249,7 @@ class SilhouetteFollower:
 
     def _given(self, picture: Picture, points: Points, edges: Silhouette, doubt: Array | None) -> Carried:
         self._follower.stands(picture, points)
-        sure, told = told_by(points, edges, doubt)
+        sure, told = told_by(points, edges, self._follower.looks.on(picture, points), doubt)
         return Carried(points, sure, doubt=told)
 
     def _silhouette(self, picture: Picture, points: Points) -> Silhouette | None:

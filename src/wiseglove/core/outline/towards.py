@@ -23,7 +23,7 @@ LASTING = 0.9
 APART = 4.0
 """Pixels between the two ways' outlines from which the middle between them is doubted."""
 ASTRAY = 0.25
-"""Mean doubt from which an outline is no longer followed from inside: a bending hand has up to 0.19, a walking figure from 0.30 on."""
+"""Mean doubt by shape and inside from which an outline is no longer followed from inside: a bending hand has up to 0.19, a walking figure from 0.30 on."""
 CERTAIN = 0.05
 """The least that a doubt counts as where two outlines are weighed against each other."""
 
@@ -124,7 +124,7 @@ def _figure(
         found = None if stop() else begun.on(frame, picture_at)
         if found is None:
             return None
-        astray = astray or found.doubt is None or float(found.doubt.mean()) > ASTRAY
+        astray = astray or found.astray > ASTRAY
         if moved(key, found.points) >= TRAVELS:
             figure = FigureFollower(picture_at, keys, kinds) if astray else None
             needed = figure and figure.is_one(frame, found.points) and not figure.lies(frame, found.points)
@@ -182,8 +182,8 @@ def _one_way(
         found = None if gone else follower.on(frame, picture_at)
         gone = gone or found is None
         if found is not None and found.doubt is not None:
-            # What has once gone astray is not right again by itself.
-            doubt = np.maximum(found.doubt, doubt * LASTING)
+            # What has once gone astray is not right again by itself, unless each frame is told by its own edges.
+            doubt = np.maximum(found.doubt, doubt * LASTING) if follower.follower.accumulates else found.doubt
         yield Delivered(frame, None if found is None else found.points, None if found is None else doubt.copy())
 
 

@@ -23,6 +23,7 @@ from wiseglove.core.behind.difference import difference_matte, solid_difference
 from wiseglove.core.geometry.bezier import Points
 from wiseglove.core.matte.coverage import Box, coverage
 from wiseglove.core.outline.carry import Carried, OutlineFollower, box_around
+from wiseglove.core.outline.looks import Looks
 from wiseglove.core.outline.normals import normals_of
 from wiseglove.core.outline.silhouette import ON, Silhouette, all_round, told_by
 from wiseglove.core.outline.steady import Steady
@@ -202,6 +203,7 @@ class FigureFollower:
         first = min(keys)
         self._steady = Steady(picture_at, first, keys[first])
         self._keys = {frame: self._steady.held(points, frame) for frame, points in keys.items()}
+        self._looks = Looks(self._steady.picture(first), self._keys[first])
 
     def is_one(self, frame: int, points: Points) -> bool:
         """Whether the keys' outline is a whole figure before what stands, by how it went until a frame, (N, 8) there.
@@ -328,7 +330,7 @@ class FigureFollower:
         back = self._steady.given_back(points, frame)
         if edges is None:
             return Carried(back, 0.0, doubt=np.ones(len(points)))
-        sure, doubt = told_by(points, edges, None)
+        sure, doubt = told_by(points, edges, self._looks.on(self._steady.picture(frame), points), None)
         return Carried(back, sure, doubt=doubt)
 
 
