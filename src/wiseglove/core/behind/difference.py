@@ -7,12 +7,13 @@ import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
-from wiseglove.core.behind.clean import Behind, light_of, noise_by, summed
+from wiseglove.core.behind.clean import LEAST_NOISE, Behind, light_of, noise_by, summed
+from wiseglove.core.compositing.colour import decode
 from wiseglove.core.parallel import rows_at_once
 
 Picture = NDArray[np.float32]
-MOST_NOISE = 4.0
-"""Levels of noise that are believed at most: else it is what covers most of it."""
+OF_GRAIN = 2.2
+"""Times a frame's own grain up to which what is off from behind is noise: else it is what covers most of it."""
 SURE, NONE = 4.0, 2.0
 """Times the noise from which a neighbourhood surely differs, and up to which it does not."""
 LOOSE = 0.35
@@ -25,6 +26,7 @@ SPECK, SMALL_HOLE, HOLE = 60, 60, 6000
 """Pixels of a region that is too small to be something, and of holes in something that are filled always, or where it differs."""
 ALIKE = 1.25
 """Mean times the noise by which a view behind differs at most."""
+SECOND = np.array([1, -2, 1], np.float32)
 BAND = 12
 """Pixels on each side of an edge in which it may be mixed of both."""
 EDGE = 8.0
@@ -33,6 +35,9 @@ DEEP, DEEPER = 3, 9
 """Pixels inside from which a thing's own colour is taken, where it is thin and where it is not."""
 WHOLE = 0.94
 """Share from which a pixel counts as wholly covered: a thing's colour varies."""
+FINE = 16
+"""Entries of the table of light for each level."""
+_LIGHT = decode(np.arange(255 * FINE + 1) / (255 * FINE)).astype(np.float32)
 
 
 def difference_matte(frame: Picture, behind: Behind, otherwise: Picture | None = None) -> Picture:
@@ -87,7 +92,17 @@ def as_noisy_as(frame: Picture, behind: Behind) -> Behind:
     """The picture behind with the noise of a frame (h, w, 3) of it, instead of its own: a shadow's colour is told by that."""
     known = behind.known
     apart = np.abs(frame - behind.picture * light_of(frame, behind.picture, known))[known]
-    return Behind(behind.picture, known, min(noise_by(apart), MOST_NOISE))
+    return Behind(behind.picture, known, max(min(noise_by(apart), OF_GRAIN * grain_of(frame)), LEAST_NOISE))
+
+
+def grain_of(frame: Picture) -> float:
+    """A frame's grain in levels, by what pixels do not share with their neighbours (Immerkaer 1996), robust to edges.
+
+    By the larger of what the lowest quarter and the lower half of it tell: levels are whole numbers.
+    """
+    fine = np.abs(cv2.filter2D(frame, -1, np.outer(SECOND, SECOND)))[1:-1, 1:-1]
+    quarter, half = np.quantile(fine[::2, ::2], (0.25, 0.5)) if fine.size else (0.0, 0.0)
+    return float(max(quarter / 0.319, half / 0.6745)) / 6
 
 
 def held_out(frame: Picture, behind: Behind, beyond: int) -> Picture:
@@ -181,10 +196,11 @@ def _mixed(
     way = own - empty
     length, covers = summed(way * way), frame - empty
     share = summed(covers * way) / np.maximum(length, np.float32((4 * noise) ** 2))
-    alpha = np.clip(share / WHOLE, 0, 1).astype(np.float32)
+    mixed = empty + np.clip(share, 0, 1)[..., None] * way
+    alpha = np.clip(_share_of_light(mixed, empty, own) / WHOLE, 0, 1).astype(np.float32)
     # Where both sides look alike, or the pixel is no mixture of the two, the outline of what differs stands.
     plain = cv2.GaussianBlur(solid.astype(np.float32), (0, 0), 1.0)
-    over = covers - np.clip(share, 0, 1)[..., None] * way
+    over = frame - mixed
     rest = np.sqrt(summed(over * over))
     told = np.clip(np.sqrt(length) / (8 * noise) - 0.5, 0, 1) * np.clip(2 - rest / (6 * noise + 4), 0, 1)
     told = np.asarray(cv2.blur(np.asarray(told, np.float32), (3, 3)), np.float32)
@@ -192,6 +208,21 @@ def _mixed(
     alpha[(outside > BAND) | (strength < NONE / 2) | (shaded & (outside > EDGE))] = 0
     alpha[inside > BAND] = 1
     return alpha
+
+
+def _share_of_light(mixed: Picture, empty: Picture, own: Picture) -> Picture:
+    """The share of the thing's own colour in each pixel's light (h, w): what is blurred is mixed in linear light.
+
+    mixed: (h, w, 3), between what is behind and the thing's own colour as they are encoded.
+    """
+    now, behind, thing = (_light(p) for p in (mixed, empty, own))
+    way = thing - behind
+    return np.asarray(summed((now - behind) * way) / np.maximum(summed(way * way), np.float32(1e-6)), np.float32)
+
+
+def _light(values: Picture) -> Picture:
+    """Display-encoded values 0..255 as linear light, 0..1, from a table."""
+    return np.asarray(_LIGHT[np.clip(values * FINE, 0, len(_LIGHT) - 1).astype(np.int32)])
 
 
 def _own_colour(frame: Picture, inside: Picture) -> Picture:

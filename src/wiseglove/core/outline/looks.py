@@ -76,7 +76,7 @@ class Looks:
             np.log(self._mean(length(inner - self._inner)) / self._scale + 0.05),
             np.log(self._mean(step) / self._scale + 0.1),
             self._mean(np.clip(lacks, 0, 1)),
-            np.log(self._mean(np.minimum(own / self._scale, 1)) + 0.05),
+            np.log(self._mean(own) / self._scale + 0.05),
             self._mean(own / np.maximum(most, FAINTEST * self._scale)),
         )
 

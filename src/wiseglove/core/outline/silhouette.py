@@ -52,7 +52,7 @@ FOUND, NEARLY = 1.5, 4.0
 """The same for a place that is believed on a later frame, and for one that nearly is."""
 FARTHEST = 20.0
 """Pixels beyond which it says no more how far an edge is."""
-DOUBT_OF_WHOLE: tuple[float, ...] = (-1.79, 3.19, 3.49, 3.42, -3.57, -4.59, 1.41, 1.43, -0.43, 3.15)
+DOUBT_OF_WHOLE: tuple[float, ...] = (-1.79, 3.19, 3.49, 3.42, -3.57, -4.59, 1.41, 1.43, -0.43, 2.9)
 """Weights of the signs of doubt on a whole figure's outline, in the order of `Signs`, then those of its matte's edges, and what is
 added: logistic regression on the gardener before the panel, both classes counted alike; she before leaves was kept aside."""
 DOUBT_OF_PART: tuple[float, ...] = (0.32, 1.62, 4.13, -5.64, -4.36, 3.98, -4.0)
