@@ -10,7 +10,8 @@ from hypothesis import strategies as st
 from numpy.typing import NDArray
 
 from wiseglove.core.behind.clean import clean_picture, light_of
-from wiseglove.core.behind.difference import difference_matte
+from wiseglove.core.behind.difference import as_noisy_as, difference_matte, grain_of
+from wiseglove.core.compositing.colour import decode, encode
 
 Picture = NDArray[np.float32]
 H, W = 120, 200
@@ -127,3 +128,39 @@ def test_nothing_covers_an_empty_frame_and_nothing_is_said_where_nothing_is_know
     matte = difference_matte(covered, behind)
     assert matte[:, :100].max() == 0
     assert matte[20:100, 110:150].mean() > 0.98
+
+
+@settings(max_examples=12, deadline=None)
+@given(st.floats(0.6, 9.0), st.integers(0, 1000))
+def test_grain_is_what_pixels_do_not_share_whatever_lies_below(sigma: float, seed: int) -> None:
+    rng = np.random.default_rng(seed)
+    picture = cv2.resize(wall(seed), (400, 240), interpolation=cv2.INTER_CUBIC)
+    noisy = np.round(picture + sigma * rng.standard_normal(picture.shape)).astype(np.float32)
+    # Rounding adds a variance of a twelfth (uniform distribution); quantiles of whole levels are off by half a level at most.
+    assert grain_of(noisy) == pytest.approx(np.sqrt(sigma**2 + 1 / 12), rel=0.06, abs=0.5 / 0.319 / 6)
+
+
+def test_what_covers_all_of_it_is_not_taken_for_noise() -> None:
+    frames, _ = scene(40, 1.0)
+    behind = clean_picture(eight(frames))
+    empty = as_noisy_as(wall() + np.random.default_rng(5).standard_normal((H, W, 3)).astype(np.float32), behind)
+    covered = np.full((H, W, 3), (60, 90, 170), np.float32) + np.random.default_rng(6).normal(0, 1, (H, W, 3))
+    all_of_it = as_noisy_as(covered.astype(np.float32), behind)
+    assert all_of_it.noise < 2.5 * empty.noise
+
+
+@pytest.mark.parametrize(("thing", "far"), [((235, 205, 190), 40.0), ((20, 24, 40), 170.0)])
+def test_a_blurred_edge_is_half_covered_where_half_of_the_light_is(thing: tuple[int, int, int], far: float) -> None:
+    rng = np.random.default_rng(2)
+    grainy = far + 3 * cv2.GaussianBlur(rng.standard_normal((H, W, 3)).astype(np.float32), (0, 0), 2)
+    frames = [np.clip(grainy + rng.standard_normal((H, W, 3)), 0, 255).astype(np.float32) for _ in range(8)]
+    behind = clean_picture(eight(frames))
+    sharp = np.zeros((H, W), np.float32)
+    sharp[20:, 60:140] = 1
+    alpha = cv2.GaussianBlur(sharp, (0, 0), 2)[..., None]
+    light = decode(np.array(thing) / 255) * alpha + decode(grainy / 255) * (1 - alpha)  # a shutter mixes light
+    seen = (255 * encode(light) + rng.standard_normal((H, W, 3))).astype(np.float32)
+    matte = difference_matte(seen, behind)
+    row = matte[60:100].mean(axis=0)
+    left = np.interp(0.5, row[50:70], np.arange(50, 70) + 0.5)
+    assert left == pytest.approx(60, abs=0.35)
