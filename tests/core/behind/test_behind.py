@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from numpy.typing import NDArray
 
 from wiseglove.core.behind.clean import clean_picture, light_of
-from wiseglove.core.behind.difference import as_noisy_as, difference_matte, grain_of
+from wiseglove.core.behind.difference import MOST_NOISE, as_noisy_as, difference_matte, grain_of
 from wiseglove.core.compositing.colour import decode, encode
 
 Picture = NDArray[np.float32]
@@ -146,7 +146,9 @@ def test_what_covers_all_of_it_is_not_taken_for_noise() -> None:
     empty = as_noisy_as(wall() + np.random.default_rng(5).standard_normal((H, W, 3)).astype(np.float32), behind)
     covered = np.full((H, W, 3), (60, 90, 170), np.float32) + np.random.default_rng(6).normal(0, 1, (H, W, 3))
     all_of_it = as_noisy_as(covered.astype(np.float32), behind)
-    assert all_of_it.noise < 2.5 * empty.noise
+    assert 0.8 < empty.noise < 1.5
+    assert all_of_it.noise <= MOST_NOISE
+    assert difference_matte(covered.astype(np.float32), all_of_it)[20:].mean() > 0.9
 
 
 @pytest.mark.parametrize(("thing", "far"), [((235, 205, 190), 40.0), ((20, 24, 40), 170.0)])

@@ -7,13 +7,14 @@ import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
-from wiseglove.core.behind.clean import LEAST_NOISE, Behind, light_of, noise_by, summed
+from wiseglove.core.behind.clean import Behind, light_of, noise_by, summed
 from wiseglove.core.compositing.colour import decode
 from wiseglove.core.parallel import rows_at_once
 
 Picture = NDArray[np.float32]
-OF_GRAIN = 2.2
-"""Times a frame's own grain up to which what is off from behind is noise: else it is what covers most of it."""
+OF_GRAIN, MOST_NOISE = 2.2, 3.0
+"""Times a frame's own grain, or levels where compression took the grain away, up to which what is off from behind is noise: else
+it is what covers most of it."""
 SURE, NONE = 4.0, 2.0
 """Times the noise from which a neighbourhood surely differs, and up to which it does not."""
 LOOSE = 0.35
@@ -92,7 +93,7 @@ def as_noisy_as(frame: Picture, behind: Behind) -> Behind:
     """The picture behind with the noise of a frame (h, w, 3) of it, instead of its own: a shadow's colour is told by that."""
     known = behind.known
     apart = np.abs(frame - behind.picture * light_of(frame, behind.picture, known))[known]
-    return Behind(behind.picture, known, max(min(noise_by(apart), OF_GRAIN * grain_of(frame)), LEAST_NOISE))
+    return Behind(behind.picture, known, min(noise_by(apart), max(OF_GRAIN * grain_of(frame), MOST_NOISE)))
 
 
 def grain_of(frame: Picture) -> float:
