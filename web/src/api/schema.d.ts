@@ -5847,7 +5847,7 @@ export interface components {
             doubts: components["schemas"]["Doubt"][];
             /**
              * Faulty
-             * @default 2.2
+             * @default 1.7
              */
             faulty: number;
             /** Lacks */
