@@ -153,7 +153,7 @@ def looking(page: Page) -> None:
     """All of the demo shot judged, on one page."""
     Bench.open(page)
     page.get_by_role("link", name="Where to look").click()
-    page.get_by_test_id("worst").nth(5).wait_for(timeout=120_000)
+    page.get_by_test_id("worst").first.wait_for(timeout=120_000)
     page.get_by_text("shapes judged so far").wait_for(state="detached", timeout=240_000)
     page.wait_for_timeout(500)
 
