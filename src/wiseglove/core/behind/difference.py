@@ -27,7 +27,6 @@ SPECK, SMALL_HOLE, HOLE = 60, 60, 6000
 """Pixels of a region that is too small to be something, and of holes in something that are filled always, or where it differs."""
 ALIKE = 1.25
 """Mean times the noise by which a view behind differs at most."""
-SECOND = np.array([1, -2, 1], np.float32)
 BAND = 12
 """Pixels on each side of an edge in which it may be mixed of both."""
 EDGE = 8.0
@@ -36,6 +35,8 @@ DEEP, DEEPER = 3, 9
 """Pixels inside from which a thing's own colour is taken, where it is thin and where it is not."""
 WHOLE = 0.94
 """Share from which a pixel counts as wholly covered: a thing's colour varies."""
+SECOND = np.array([1, -2, 1], np.float32)
+"""Second differences, by which grain is told from what changes slowly."""
 FINE = 16
 """Entries of the table of light for each level."""
 _LIGHT = decode(np.arange(255 * FINE + 1) / (255 * FINE)).astype(np.float32)

@@ -21,7 +21,7 @@ from numpy.typing import NDArray
 
 from wiseglove.core.geometry.bezier import Points, flatten, signed_area
 from wiseglove.core.outline.beyond import Beyond
-from wiseglove.core.outline.edges import averaged, roots_of, seen_at
+from wiseglove.core.outline.edges import averaged, range_of, roots_of, seen_at
 from wiseglove.core.outline.elastic import Elastic, Found
 from wiseglove.core.outline.looks import Looks, by_segment, logistic
 from wiseglove.core.outline.movement import (
@@ -50,8 +50,6 @@ MOST_UNLIKE = 2.0
 """Difference of colours, in roots of linear light (0..16), beyond which nothing more is told by it."""
 UNLIKE = 0.30
 """Largest mean difference of what is inside from the first frame, in shares of the colours' own range there."""
-NARROWEST = 1.25
-"""The least that the colours' range counts as, in roots of linear light (0..16)."""
 UNLIKE_SOMEWHERE, TORN = 0.35, 0.7
 """Largest mean difference over a stretch, and by how many pixels at most a clear edge lies off the shape kept there: a
 finger tip that turns away is little of the whole. A little of both is as bad as much of one."""
@@ -290,7 +288,7 @@ class OutlineFollower:
         """
         count = len(found.points)
         now = normals_at(found.points, self._spots.segment, self._spots.t)
-        scale = max(float(np.ptp(self._inside, axis=0).max()), NARROWEST)
+        scale = range_of(self._inside)
         unlike = by_segment(
             np.linalg.norm(_colours(picture, now) - self._inside, axis=1) / scale, self._spots.segment, count
         )
@@ -350,7 +348,7 @@ class OutlineFollower:
         seen = ((now.places > 2) & (now.places < np.array([picture.shape[1], picture.shape[0]]) - 2)).all(axis=1)
         if not seen.any():
             return 0.0, 0.0, 0
-        scale = max(float(np.ptp(self._inside, axis=0).max()), NARROWEST)
+        scale = range_of(self._inside)
         off = np.where(seen, np.linalg.norm(_colours(picture, now) - self._inside, axis=1), 0.0) / scale
         return float(off[seen].mean()), *_worst_stretch(off, FEATURES_APART)
 

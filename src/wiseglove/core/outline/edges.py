@@ -15,6 +15,8 @@ from wiseglove.core.compositing.colour import decode
 Layer = NDArray[np.float32]
 Value = TypeVar("Value", np.float32, np.uint8)
 ROW = 512
+NARROWEST = 1.25
+"""The least that the range of colours inside counts as, in roots of linear light (0..16)."""
 _LINEAR = (decode(np.arange(256) / 255) * 255).astype(np.float32)
 _ROOTS = np.sqrt(_LINEAR + 1.0)
 
@@ -27,6 +29,11 @@ def linear_light(picture: NDArray[np.uint8], blur: float) -> Layer:
 def roots_of(values: NDArray[np.uint8]) -> Layer:
     """Encoded values (...) as roots of linear light, 1..16: differences count about as much in the dark as in the light."""
     return np.asarray(_ROOTS[values])
+
+
+def range_of(colours: NDArray[np.float64]) -> float:
+    """How far colours (..., 3), roots of linear light, lie apart in one channel at most; what differs from them is told in shares of it."""
+    return max(float(np.ptp(colours.reshape(-1, 3), axis=0).max()), NARROWEST)
 
 
 def gradients(layer: Layer) -> Layer:

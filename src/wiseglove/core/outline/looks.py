@@ -8,9 +8,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wiseglove.core.geometry.bezier import Points
-from wiseglove.core.outline.edges import length, linear_light, seen_at
+from wiseglove.core.outline.edges import length, range_of, seen_at
 from wiseglove.core.outline.normals import Normals, normals_at, normals_of
-from wiseglove.core.outline.snap import BLUR, crop
+from wiseglove.core.outline.snap import layer_around
 
 Array = NDArray[np.float64]
 Picture = NDArray[np.uint8]
@@ -24,8 +24,6 @@ ON = 0.6
 """Pixels within which an edge is the outline's own."""
 APART = 2.0
 """Pixels across which an edge's strength is measured."""
-NARROWEST = 1.25
-"""The least that the range of colours inside counts as, in roots of linear light (0..16)."""
 FAINTEST, LEAST_EDGE = 0.05, 0.1
 """In shares of that range: the least strength that others are measured against, and what an edge has at least to be lacking."""
 TICKS = np.arange(-REACH, REACH + STEP / 2, STEP)
@@ -58,7 +56,7 @@ class Looks:
         self._seen = _across(picture, along)
         inner, outer = self._sides(self._seen)
         self._inner, self._step = inner, length(outer - inner)
-        self._scale = max(float(np.ptp(inner, axis=0).max()), NARROWEST)
+        self._scale = range_of(inner)
 
     def on(self, picture: Picture, points: Points) -> Signs:
         """The signs where the outline is this one (N, 8) on another frame."""
@@ -106,9 +104,8 @@ def _between(low: float, high: float) -> NDArray[np.bool_]:
 
 def _across(picture: Picture, along: Normals) -> Array:
     """Roots of linear light at TICKS across an outline, (M, T, 3)."""
-    left, top, part = crop(picture, along.places, REACH + 4)
-    if part.size == 0:
+    left, top, layer = layer_around(picture, along.places, REACH + 4)
+    if layer.size == 0:
         return np.zeros((len(along.t), len(TICKS), 3))
-    layer = np.sqrt(linear_light(part, BLUR) + 1.0)
     places = along.places[:, None] + along.outward[:, None] * TICKS[:, None] - (left, top)
     return seen_at(layer, places).astype(np.float64)

@@ -92,8 +92,7 @@ class Likeness:
 def likeness(picture: NDArray[np.uint8], along: Normals, travel: Array) -> Likeness:
     """What lies inside along an edge in a picture, RGB (H, W, 3), encoded, that travels across itself by (M,) pixels a frame."""
     deeper = SMEARED * travel
-    left, top, part = crop(picture, along.places, DEEP + 4 + float(deeper.max(initial=0.0)))
-    layer = np.sqrt(linear_light(part, BLUR) + 1.0)
+    left, top, layer = layer_around(picture, along.places, DEEP + 4 + float(deeper.max(initial=0.0)))
     ticks = np.arange(-DEEP, 0.0, LAYER) - deeper[:, None]
     places = along.places - (left, top)
     seen = seen_at(layer, places[:, None] + along.outward[:, None] * ticks[..., None]).astype(np.float64)
@@ -168,6 +167,14 @@ def crop(picture: NDArray[np.uint8], points: Points, margin: float) -> tuple[int
     left, top = (max(int(v), 0) for v in low)
     right, bottom = (int(v) + 1 for v in high)
     return left, top, picture[top : max(bottom, top), left : max(right, left)]
+
+
+def layer_around(picture: NDArray[np.uint8], places: Array, margin: float) -> tuple[int, int, NDArray[np.float32]]:
+    """The picture around places (M, 2 or more), calmed, as roots of linear light (h, w, 3), with its left and top; it may be empty."""
+    left, top, part = crop(picture, places, margin)
+    if part.size == 0:
+        return left, top, np.zeros((0, 0, 3), np.float32)
+    return left, top, np.sqrt(linear_light(part, BLUR) + 1.0)
 
 
 def offsets(

@@ -73,8 +73,8 @@ def elsewhere(picture: Picture, along: Normals, travel: Array, inside: Array, be
     if here < ALIKE:
         return nothing
     common = np.zeros(2)
-    for shifts in (_around(common, FAR, STEP), None):
-        tried = _around(common, STEP - FINE, FINE) if shifts is None else shifts
+    for reach, step in ((FAR, STEP), (STEP - FINE, FINE)):
+        tried = _around(common, reach, step)
         found = costs(tried).mean(axis=1) + NEARER * np.linalg.norm(tried, axis=1)
         common, least = tried[int(found.argmin())], float(found.min())
     if least > here - ELSEWHERE:

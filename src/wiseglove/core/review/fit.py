@@ -14,9 +14,9 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from wiseglove.core.outline.edges import averaged, length, linear_light, seen_at
+from wiseglove.core.outline.edges import averaged, length, range_of, seen_at
 from wiseglove.core.outline.normals import Normals, follow, normals_at, spread
-from wiseglove.core.outline.snap import BLUR, SMEARED, Likeness, crop, offsets
+from wiseglove.core.outline.snap import SMEARED, Likeness, layer_around, offsets
 from wiseglove.core.review.elsewhere import INSIDE, elsewhere
 
 Array = NDArray[np.float64]
@@ -34,8 +34,6 @@ EDGE = (-5.0, -4.0, -3.0, -2.0, -1.0)
 """The same, for what lies along the edge itself."""
 WITNESSES = 5
 """Keys near a frame by whose middle it is judged."""
-NARROWEST = 1.25
-"""The least that the range of colours inside counts as, in roots of linear light (0..16)."""
 SIDES = (3.0, 5.0, 8.0)
 """How far on both sides of an edge colours are compared, to tell whether there is one."""
 LEAST_EDGE = 0.1
@@ -143,10 +141,10 @@ class OutlineFit:
         want = np.median([s.deep for s in seen], axis=0)
         edge = np.median([s.edge for s in seen], axis=0)
         beyond = np.median([s.beyond for s in seen], axis=0)
-        scale = max(float(np.ptp(want.reshape(-1, 3), axis=0).max()), NARROWEST)
+        scale = range_of(want)
         picture = self._picture_at(frame)
         shift = elsewhere(picture, along, travel, want[:, [DEPTHS.index(d) for d in INSIDE]], beyond, scale)
-        left, top, layer = _layer(picture, np.concatenate([along.places, along.places + shift]), REACH + 14)
+        left, top, layer = layer_around(picture, np.concatenate([along.places, along.places + shift]), REACH + 14)
         if layer.size == 0:
             nothing, unseen = np.zeros(len(self._t)), np.zeros(len(self._t), np.bool_)
             return Fit(along.places, along.outward, nothing, nothing, unseen, self._segment, self._t, nothing)
@@ -182,7 +180,7 @@ class OutlineFit:
     def _witness(self, key: int) -> _Seen:
         if key not in self._witnesses:
             along, travel = self.along(key), self._travel(key)
-            left, top, layer = _layer(self._picture_at(key), along.places, 18 + SMEARED * float(travel.max()))
+            left, top, layer = layer_around(self._picture_at(key), along.places, 18 + SMEARED * float(travel.max()))
             size = (len(self._t), len(DEPTHS), 3)
             if layer.size == 0:
                 self._witnesses[key] = _Seen(np.zeros(size), np.zeros(size), np.zeros(len(self._t)))
@@ -211,17 +209,10 @@ def fault_by(off: Array, unlike: Array, lacks: Array) -> Array:
     off: how far the edge seems to be; unlike: how much the inside differs from the keys', in shares of its range; lacks: what is
     missing of the edge that the keys show, 0..1. The logarithm of half a pixel more is told by those of the signs, linearly.
     """
+    *weights, more = SIGNS
     signs = [
         each
         for sign in (np.log(off + 0.5), np.log(np.minimum(unlike, 0.6) + 0.05), lacks)
         for each in (sign, averaged(sign, AROUND, closed=True))
     ]
-    return np.asarray(np.maximum(np.exp(SIGNS[-1] + sum(w * s for w, s in zip(SIGNS, signs, strict=False))) - 0.5, 0.0))
-
-
-def _layer(picture: Picture, places: Array, margin: float) -> tuple[int, int, Layer]:
-    """The picture around places as roots of linear light, with its left and top."""
-    left, top, part = crop(picture, places, margin)
-    if part.size == 0:
-        return left, top, np.zeros((0, 0, 3), np.float32)
-    return left, top, np.sqrt(linear_light(part, BLUR) + 1.0)
+    return np.asarray(np.maximum(np.exp(more + sum(w * s for w, s in zip(weights, signs, strict=True))) - 0.5, 0.0))
