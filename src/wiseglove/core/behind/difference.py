@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from wiseglove.core.behind.clean import Behind, light_of, noise_by, summed
 from wiseglove.core.compositing.colour import decode
+from wiseglove.core.noise import unshared
 from wiseglove.core.parallel import rows_at_once
 
 Picture = NDArray[np.float32]
@@ -35,8 +36,6 @@ DEEP, DEEPER = 3, 9
 """Pixels inside from which a thing's own colour is taken, where it is thin and where it is not."""
 WHOLE = 0.94
 """Share from which a pixel counts as wholly covered: a thing's colour varies."""
-SECOND = np.array([1, -2, 1], np.float32)
-"""Second differences, by which grain is told from what changes slowly."""
 FINE = 16
 """Entries of the table of light for each level."""
 _LIGHT = decode(np.arange(255 * FINE + 1) / (255 * FINE)).astype(np.float32)
@@ -98,13 +97,13 @@ def as_noisy_as(frame: Picture, behind: Behind) -> Behind:
 
 
 def grain_of(frame: Picture) -> float:
-    """A frame's grain in levels, by what pixels do not share with their neighbours (Immerkaer 1996), robust to edges.
+    """A frame's grain in levels, by what pixels do not share with their neighbours, robust to edges.
 
     By the larger of what the lowest quarter and the lower half of it tell: levels are whole numbers.
     """
-    fine = np.abs(cv2.filter2D(frame, -1, np.outer(SECOND, SECOND)))[1:-1, 1:-1]
+    fine = unshared(frame)[1:-1, 1:-1]
     quarter, half = np.quantile(fine[::2, ::2], (0.25, 0.5)) if fine.size else (0.0, 0.0)
-    return float(max(quarter / 0.319, half / 0.6745)) / 6
+    return float(max(quarter / 0.319, half / 0.6745))
 
 
 def held_out(frame: Picture, behind: Behind, beyond: int) -> Picture:

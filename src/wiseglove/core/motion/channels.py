@@ -9,6 +9,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from wiseglove.core.noise import unshared
 from wiseglove.core.parallel import each
 
 Picture = NDArray[np.float32]
@@ -59,11 +60,9 @@ def _best(pixels: Picture, mask: Picture) -> Channel:
 
 
 def _clearness(picture: Picture, mask: Picture) -> float:
-    """Gradient energy over noise variance; the noise by Immerkaer 1996, "Fast noise variance estimation"."""
+    """Gradient energy over noise variance."""
     within = mask > 0.5
-    kernel = np.array([[1, -2, 1], [-2, 4, -2], [1, -2, 1]], np.float32)
-    curved = np.abs(cv2.filter2D(picture, -1, kernel))[within]
-    noise = max(float(np.median(curved)) / 0.6745 / 6, QUIETEST)
+    noise = max(float(np.median(unshared(picture)[within])) / 0.6745, QUIETEST)
     soft = cv2.GaussianBlur(picture, (0, 0), 1.0)
     steep = cv2.Sobel(soft, -1, 1, 0, scale=0.125) ** 2 + cv2.Sobel(soft, -1, 0, 1, scale=0.125) ** 2
     return float(steep[within].mean()) / noise**2
