@@ -68,6 +68,27 @@ def follow(
     Only movable points and their handles move, `weights` (M,) say how much each target counts; handles would rather stay as they are, those of corners and of
     smooth points keep to their kind.
     """
+    count, t = len(points), along.t
+    unknown, factor = touched(points, along, movable)
+    loose = np.concatenate([np.full(count, 1e-3), np.full(2 * count, STIFF_HANDLES)]) * max(len(t) / max(count, 1), 1.0)
+    rows = Rows(unknown, factor)
+    matrix, right = np.diag(loose), np.zeros((3 * count, 2))
+    rows.add(np.ones(len(t)) if weights is None else weights, targets - along.places, matrix, right)
+    change = solved(matrix, right)
+    out = points.copy()
+    out[:, :2] += change[:count]
+    out[:, 2:4] += change[count : 2 * count]
+    out[:, 4:6] += change[2 * count :]
+    line_up(out, movable & (np.array(kinds) == "smooth"))
+    return out
+
+
+def touched(points: Points, along: Normals, movable: NDArray[np.bool_]) -> tuple[NDArray[np.int64], Array]:
+    """What moves each place of an outline (N, 8): its unknowns (M, 4), rising, of 3 N, and by how much of each it moves (M, 4).
+
+    First come the points, which carry their handles along, then the handles that arrive at them, then those that leave. What is not
+    movable (N,) and handles of no length move nothing.
+    """
     count = len(points)
     t, s = along.t, 1 - along.t
     start, end = along.segment, (along.segment + 1) % count
@@ -77,22 +98,12 @@ def follow(
     factor = np.stack([w[0] + w[1], w[2] + w[3], w[1], w[2]], axis=1)
     handles = np.linalg.norm(points[:, 2:6].reshape(count, 2, 2), axis=2)
     free = np.concatenate([movable, movable & (handles[:, 0] > 1e-6), movable & (handles[:, 1] > 1e-6)])
-    loose = np.concatenate([np.full(count, 1e-3), np.full(2 * count, STIFF_HANDLES)]) * max(len(t) / max(count, 1), 1.0)
     rising = np.argsort(unknown, axis=1)
     unknown, factor = np.take_along_axis(unknown, rising, 1), np.take_along_axis(factor, rising, 1)
-    rows = Rows(unknown, np.where(free[unknown], factor, 0.0))
-    matrix, right = np.diag(loose), np.zeros((3 * count, 2))
-    rows.add(np.ones(len(t)) if weights is None else weights, targets - along.places, matrix, right)
-    change = solved(matrix, right)
-    out = points.copy()
-    out[:, :2] += change[:count]
-    out[:, 2:4] += change[count : 2 * count]
-    out[:, 4:6] += change[2 * count :]
-    _line_up(out, movable & (np.array(kinds) == "smooth"))
-    return out
+    return unknown, np.where(free[unknown], factor, 0.0)
 
 
-def _line_up(points: Points, smooth: NDArray[np.bool_]) -> None:
+def line_up(points: Points, smooth: NDArray[np.bool_]) -> None:
     """Bring the two handles of smooth points into one line again, each with its length."""
     incoming, outgoing = np.hypot(*points[:, 2:4].T), np.hypot(*points[:, 4:6].T)
     chosen = smooth & (incoming > 1e-6) & (outgoing > 1e-6)

@@ -20,9 +20,10 @@ from scipy.spatial import cKDTree
 from wiseglove.core.geometry.bezier import Points, signed_area, twice_area
 from wiseglove.core.outline.carry import Carried, OutlineFollower, box_around
 from wiseglove.core.outline.edges import averaged
-from wiseglove.core.outline.inorder import matched
 from wiseglove.core.outline.looks import Signs, by_segment, logistic
 from wiseglove.core.outline.normals import Normals, follow, normals_of
+from wiseglove.core.outline.refit import SPACING as REFITTED
+from wiseglove.core.outline.refit import refitted
 
 Array = NDArray[np.float64]
 Picture = NDArray[np.uint8]
@@ -114,17 +115,13 @@ class Silhouette:
         away, nearest = cKDTree(self.places).query(along.places)
         votes = np.bincount(self._line[nearest[away < NEAR]], minlength=int(self._line.max()) + 1)
         line = self._whole_lines[votes[self._whole_lines].argmax()]
-        there = np.flatnonzero(self._line == line)[:: int(SPACING)]
+        there = np.flatnonzero(self._line == line)[:: int(REFITTED)]
         if votes[line] < len(along.t) / 2 or len(there) < MANY:
             return points
         edge, facing = self.places[there], self.outward[there]
         if twice_area(edge) * signed_area(points) < 0:
             edge, facing = edge[::-1], facing[::-1]
-        position = matched(along.places, along.outward, edge, facing) % len(edge)
-        low = position.astype(np.int64)
-        part = (position - low)[:, None]
-        target = edge[low] * (1 - part) + edge[(low + 1) % len(edge)] * part
-        return follow(points, along, target, np.ones(len(points), bool), kinds)
+        return refitted(points, kinds, edge, facing)
 
     def agrees(self, along: Normals, within: float) -> NDArray[np.bool_]:
         """Which places of an outline (M,) lie on an edge that faces the same way."""
