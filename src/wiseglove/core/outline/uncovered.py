@@ -46,6 +46,8 @@ TRAVELS = 8.0
 """Pixels that a figure has to move until it can be told that it is one."""
 NEAR, BEYOND = 13, 0.12
 """Pixels around a figure within which an outline may be off; how much, in shares of it, may be seen to move outside of these."""
+OPEN = 10
+"""Pixels around an outline in which what is not known may be the figure's as well."""
 LIES = 0.95
 """Share of an outline that lies on its edges where what it is of moves as one thing."""
 BLOCK, AHEAD = 10, 2
@@ -87,6 +89,16 @@ class Uncovered:
         """What lies outside an outline on a frame, in a box of it."""
         self._take(picture, _free(_raster(points, box)), box)
 
+    def without(self, picture: Picture, points: Points, box: Corners) -> Uncovered:
+        """This in a box alone, as if what lies outside an outline on a frame had not been learned: no frame is told by itself."""
+        part, other = Box(*box).slices, object.__new__(Uncovered)
+        other.noise, other._certain = self.noise, self._certain[part]
+        other._keys = [(key[part], own[part]) for key, own in self._keys]
+        own = _free(_raster(points, box)) & (self._count[part] > 0) & ~other._certain
+        other._count = self._count[part] - own
+        other._total = self._total[part] - picture[part] * own[..., None]
+        return other
+
     def learn_still(self, pictures: tuple[Picture, Picture], way: Array, box: Corners) -> None:
         """What stands still between two neighbouring frames and would differ, had it gone along with the figure by `way` (2,).
 
@@ -121,10 +133,11 @@ class Uncovered:
             changes &= self._unlike(now, other[part].astype(np.float32)) > UNLIKE
         for key, own in self._keys:
             changes |= (own[part] > 0.5) & (self._unlike(now, key[part].astype(np.float32)) < ALIKE)
+        reach = cv2.dilate((expected > 0.5).view(np.uint8), np.ones((2 * OPEN + 1, 2 * OPEN + 1), np.uint8))
         seeds = np.zeros(known.shape, np.int32)
         seeds[_within(known & ~solid)] = 1
         seeds[_within(known & solid) | _within(changes & ~known & (expected > 0.5))] = 2
-        seeds[~known & (expected < 0.5)] = 1
+        seeds[~known & (reach == 0)] = 1
         flooded = cv2.watershed(cv2.GaussianBlur(picture[part], (0, 0), 1.0 + self.noise / CALMED), seeds)
         divided = cv2.medianBlur(_mended(flooded == 2, expected).view(np.uint8) * np.uint8(255), 5)
         return np.asarray(cv2.GaussianBlur(divided.astype(np.float32) / 255, (0, 0), 0.8), np.float32)
@@ -306,9 +319,11 @@ class FigureFollower:
         box = box_around(points, picture.shape)
         if box is None:
             return points, None
-        beside = [self._steady.picture(f) for f in (frame - 1, frame + 1) if f in there or f in self._keys]
-        matte = known.divided(picture, _raster(points, box), beside, box)
-        edges = Silhouette(known.matte(picture, matte, box) if at_last else matte, corner=box[:2])
+        part, here = Box(*box).slices, (0, 0, box[2] - box[0], box[3] - box[1])
+        beside = [self._steady.picture(f)[part] for f in (frame - 1, frame + 1) if f in there or f in self._keys]
+        others = known.without(picture, points, box)
+        matte = others.divided(picture[part], _raster(points, box), beside, here)
+        edges = Silhouette(others.matte(picture[part], matte, here) if at_last else matte, corner=box[:2])
         return all_round(points, self._kinds, edges), edges
 
     def _learn(self, known: Uncovered, picture: Picture, points: Points) -> None:
