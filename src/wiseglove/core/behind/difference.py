@@ -7,7 +7,7 @@ import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
-from wiseglove.core.behind.clean import Behind, light_of, noise_by, summed
+from wiseglove.core.behind.clean import Behind, light_of, noise_by
 from wiseglove.core.compositing.colour import decode
 from wiseglove.core.noise import unshared
 from wiseglove.core.parallel import rows_at_once
@@ -80,13 +80,10 @@ def _differing(
     across, down = cv2.Sobel(empty, -1, 1, 0, scale=0.125), cv2.Sobel(empty, -1, 0, 1, scale=0.125)
     differs, tint, share = (np.empty(frame.shape[:2], np.float32) for _ in range(3))
     _compared(np.ascontiguousarray(frame), empty, across, down, np.float32(behind.noise), differs, tint, share)
-    strength = np.sqrt(np.maximum(cv2.blur(differs, (3, 3)), 0))
-    # Where a frame shows the same thing with less light, all channels are less by one factor.
-    shaded = (share > DARKEST) & (share < LIGHTEST) & (cv2.blur(tint, (5, 5)) < TINTED)
-    strength = np.where(shaded, np.minimum(strength, NONE), strength)
-    strength[~behind.known] = 0 if otherwise is None else np.where(otherwise > 0.5, 2 * SURE, 0)[~behind.known]
-    solid = _tidied(np.asarray(strength, np.float32))
-    return empty, solid, shaded, strength
+    strength, shaded = np.asarray(cv2.blur(differs, (3, 3)), np.float32), np.empty(differs.shape, bool)
+    thing = np.zeros_like(differs) if otherwise is None else np.ascontiguousarray(otherwise, np.float32)
+    _strong(strength, share, cv2.blur(tint, (5, 5)), np.ascontiguousarray(behind.known), thing, shaded)
+    return empty, _tidied(strength), shaded, strength
 
 
 def as_noisy_as(frame: Picture, behind: Behind) -> Behind:
@@ -162,6 +159,25 @@ def _compared(frame, empty, across, down, noise, differs, tint, share):  # type:
             share[y, x] = s if bright > 12 else np.float32(0)
 
 
+@rows_at_once
+def _strong(strength, share, tint, known, otherwise, shaded):  # type: ignore[no-untyped-def]
+    """How strongly pixels differ (h, w), in place of its square; little in what is shaded, which is written as well.
+
+    Where a frame shows the same thing with less light, all channels are less by one factor.
+    """
+    h, w = strength.shape
+    for y in nb.prange(h):
+        for x in range(w):
+            lit = share[y, x]
+            dim = lit > np.float32(DARKEST) and lit < np.float32(LIGHTEST) and tint[y, x] < np.float32(TINTED)
+            shaded[y, x] = dim
+            if not known[y, x]:
+                strength[y, x] = np.float32(2 * SURE) if otherwise[y, x] > np.float32(0.5) else np.float32(0)
+                continue
+            value = np.sqrt(max(strength[y, x], np.float32(0)))
+            strength[y, x] = min(value, np.float32(NONE)) if dim else value
+
+
 def _tidied(strength: Picture) -> NDArray[np.bool_]:
     """Likely regions that hold something sure (hysteresis, Canny 1986), without specks; holes filled that are no view behind.
 
@@ -171,16 +187,43 @@ def _tidied(strength: Picture) -> NDArray[np.bool_]:
     closed = cv2.morphologyEx(likely, cv2.MORPH_CLOSE, _disc(2))
     count, labels, stats, _ = cv2.connectedComponentsWithStats(closed, connectivity=8)
     held = np.zeros(count, bool)
-    held[labels[strength > SURE]] = True
-    held &= stats[:, cv2.CC_STAT_AREA] >= SPECK
-    held[0] = False
-    solid = held[labels]
+    _hold(labels, strength, stats[:, cv2.CC_STAT_AREA], held)
+    solid = np.empty(labels.shape, bool)
+    _chosen(labels, held, solid)
     count, labels, stats, _ = cv2.connectedComponentsWithStats((~solid).view(np.uint8), connectivity=4)
     area = np.maximum(stats[:, cv2.CC_STAT_AREA], 1)
-    differs = np.bincount(labels.ravel(), strength.ravel(), count) / area
-    filled = (area <= SMALL_HOLE) | ((area <= HOLE) & (differs > ALIKE))
-    filled[labels[solid]] = False
-    return np.asarray(solid | filled[labels])
+    total = np.zeros(count)
+    _add_up(labels, strength, total)
+    filled = (area <= SMALL_HOLE) | ((area <= HOLE) & (total / area > ALIKE))
+    filled[0] = True  # what is solid
+    _chosen(labels, filled, solid)
+    return solid
+
+
+@nb.njit(cache=True, nogil=True)
+def _hold(labels, strength, area, held):  # type: ignore[no-untyped-def]
+    """Which regions (n,) of labels (h, w) are large enough and hold something sure."""
+    for y in range(labels.shape[0]):
+        for x in range(labels.shape[1]):
+            if strength[y, x] > np.float32(SURE):
+                label = labels[y, x]
+                held[label] = label > 0 and area[label] >= SPECK
+
+
+@nb.njit(cache=True, nogil=True)
+def _add_up(labels, values, total):  # type: ignore[no-untyped-def]
+    """Add the values (h, w) of each region up (n,)."""
+    for y in range(labels.shape[0]):
+        for x in range(labels.shape[1]):
+            total[labels[y, x]] += values[y, x]
+
+
+@nb.njit(cache=True, nogil=True)
+def _chosen(labels, which, out):  # type: ignore[no-untyped-def]
+    """Where the regions are that are chosen (n,), written into out (h, w)."""
+    for y in range(labels.shape[0]):
+        for x in range(labels.shape[1]):
+            out[y, x] = which[labels[y, x]]
 
 
 def _mixed(
@@ -193,48 +236,74 @@ def _mixed(
 ) -> Picture:
     solid = np.ascontiguousarray(solid)
     inside, outside = _distance(solid), _distance(~solid)
-    own = _own_colour(frame, inside)
-    way = own - empty
-    length, covers = summed(way * way), frame - empty
-    share = summed(covers * way) / np.maximum(length, np.float32((4 * noise) ** 2))
-    mixed = empty + np.clip(share, 0, 1)[..., None] * way
-    alpha = np.clip(_share_of_light(mixed, empty, own) / WHOLE, 0, 1).astype(np.float32)
+    shallow = inside > DEEP if (inside > DEEP).any() else inside > 0
+    deep = inside > DEEPER
+    # Where it is thick nearby its colour is taken from deep inside, else from less deep.
+    near_deep = _distance(~deep) < 2.5 * DEEPER if deep.any() else np.zeros(solid.shape, bool)
+    alpha, told = np.zeros(solid.shape, np.float32), np.zeros(solid.shape, np.float32)
+    for source, where in ((shallow, ~near_deep), (deep, near_deep)):
+        if where.any():
+            own = _mean_within(frame, source)
+            labels, nearest = _nearest(source)
+            _weighed(frame, empty, own, labels, nearest, where, inside, outside, _LIGHT, np.float32(noise), alpha, told)
     # Where both sides look alike, or the pixel is no mixture of the two, the outline of what differs stands.
     plain = cv2.GaussianBlur(solid.astype(np.float32), (0, 0), 1.0)
-    over = frame - mixed
-    rest = np.sqrt(summed(over * over))
-    told = np.clip(np.sqrt(length) / (8 * noise) - 0.5, 0, 1) * np.clip(2 - rest / (6 * noise + 4), 0, 1)
-    told = np.asarray(cv2.blur(np.asarray(told, np.float32), (3, 3)), np.float32)
-    alpha = np.asarray(alpha * told + plain * (1 - told), np.float32)
-    alpha[(outside > BAND) | (strength < NONE / 2) | (shaded & (outside > EDGE))] = 0
-    alpha[inside > BAND] = 1
+    told = np.asarray(cv2.blur(told, (3, 3)), np.float32)
+    _edged(alpha, told, plain, strength, shaded, inside, outside)
     return alpha
 
 
-def _share_of_light(mixed: Picture, empty: Picture, own: Picture) -> Picture:
-    """The share of the thing's own colour in each pixel's light (h, w): what is blurred is mixed in linear light.
+@rows_at_once
+def _weighed(frame, empty, own, labels, nearest, where, inside, outside, light, noise, alpha, told):  # type: ignore[no-untyped-def]
+    """Near the edge, (h, w): the share of the thing's own colour in each pixel's light, and how well it can be told.
 
-    mixed: (h, w, 3), between what is behind and the thing's own colour as they are encoded.
+    own (h, w, 3) is looked up at the nearest place of its source. What is blurred is mixed in linear light: the share is found
+    among encoded colours, which is robust, and what stands between the two then weighed as light.
     """
-    now, behind, thing = (_light(p) for p in (mixed, empty, own))
-    way = thing - behind
-    return np.asarray(summed((now - behind) * way) / np.maximum(summed(way * way), np.float32(1e-6)), np.float32)
+    h, w = inside.shape
+    top = len(light) - 1
+    one, beyond = np.float32(1), np.float32(BAND + 2)
+    for y in nb.prange(h):
+        for x in range(w):
+            if not where[y, x] or inside[y, x] > beyond or outside[y, x] > beyond:
+                continue
+            at = nearest[labels[y, x]]
+            v, u = at // w, at % w
+            length = covers = np.float32(0)
+            for c in range(3):
+                way = own[v, u, c] - empty[y, x, c]
+                length += way * way
+                covers += (frame[y, x, c] - empty[y, x, c]) * way
+            share = min(max(covers / max(length, np.float32(16) * noise * noise), np.float32(0)), one)
+            rest = both = whole = np.float32(0)
+            for c in range(3):
+                behind, thing = empty[y, x, c], own[v, u, c]
+                mixed = behind + share * (thing - behind)
+                over = frame[y, x, c] - mixed
+                rest += over * over
+                dark = light[min(max(int(behind * FINE), 0), top)]
+                lit = light[min(max(int(thing * FINE), 0), top)] - dark
+                both += (light[min(max(int(mixed * FINE), 0), top)] - dark) * lit
+                whole += lit * lit
+            alpha[y, x] = min(max(both / max(whole, np.float32(1e-6)) / np.float32(WHOLE), np.float32(0)), one)
+            clear = np.sqrt(length) / (np.float32(8) * noise) - np.float32(0.5)
+            fits = np.float32(2) - np.sqrt(rest) / (np.float32(6) * noise + np.float32(4))
+            told[y, x] = min(max(clear, np.float32(0)), one) * min(max(fits, np.float32(0)), one)
 
 
-def _light(values: Picture) -> Picture:
-    """Display-encoded values 0..255 as linear light, 0..1, from a table."""
-    return np.asarray(_LIGHT[np.clip(values * FINE, 0, len(_LIGHT) - 1).astype(np.int32)])
-
-
-def _own_colour(frame: Picture, inside: Picture) -> Picture:
-    """The thing's colour at each pixel, from the nearest place deep inside it, or less deep where it is thin."""
-    shallow = inside > DEEP if (inside > DEEP).any() else inside > 0
-    own = _from_nearest(_mean_within(frame, shallow), shallow)
-    deep = inside > DEEPER
-    if deep.any():
-        near = (_distance(~deep) < 2.5 * DEEPER)[..., None]
-        own = np.where(near, _from_nearest(_mean_within(frame, deep), deep), own)
-    return np.asarray(own, np.float32)
+@rows_at_once
+def _edged(alpha, told, plain, strength, shaded, inside, outside):  # type: ignore[no-untyped-def]
+    """The matte (h, w) from the shares at its edge, over what stands where these cannot be told; written into `alpha`."""
+    h, w = alpha.shape
+    for y in nb.prange(h):
+        for x in range(w):
+            away = outside[y, x]
+            if inside[y, x] > np.float32(BAND):
+                alpha[y, x] = 1
+            elif away > np.float32(EDGE if shaded[y, x] else BAND) or strength[y, x] < np.float32(NONE / 2):
+                alpha[y, x] = 0
+            else:
+                alpha[y, x] = alpha[y, x] * told[y, x] + plain[y, x] * (np.float32(1) - told[y, x])
 
 
 def _distance(where: NDArray[np.bool_]) -> Picture:
@@ -244,12 +313,19 @@ def _distance(where: NDArray[np.bool_]) -> Picture:
 
 def _from_nearest(values: Picture, source: NDArray[np.bool_]) -> Picture:
     """Each pixel's value from the nearest place of the source."""
+    labels, nearest = _nearest(source)
+    return np.asarray(values.reshape(-1, values.shape[2])[nearest[labels]])
+
+
+def _nearest(source: NDArray[np.bool_]) -> tuple[NDArray[np.int32], NDArray[np.int64]]:
+    """The nearest place of a source for each pixel: labels (h, w), and for each label a place, counted in rows."""
     _, labels = cv2.distanceTransformWithLabels(
         (~source).view(np.uint8), cv2.DIST_L2, 5, labelType=cv2.DIST_LABEL_PIXEL
     )
-    by_label = np.zeros((int(labels.max()) + 1, values.shape[2]), np.float32)
-    by_label[labels[source]] = values[source]
-    return np.asarray(by_label[labels])
+    places = np.flatnonzero(source)
+    nearest = np.zeros(len(places) + 1, np.int64)
+    nearest[labels.ravel()[places]] = places
+    return np.asarray(labels, np.int32), nearest
 
 
 def _mean_within(frame: Picture, source: NDArray[np.bool_]) -> Picture:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
@@ -89,18 +90,26 @@ def touched(points: Points, along: Normals, movable: NDArray[np.bool_]) -> tuple
     First come the points, which carry their handles along, then the handles that arrive at them, then those that leave. What is not
     movable (N,) and handles of no length move nothing.
     """
+    unknown, factor = np.empty((len(along.t), 4), np.int64), np.empty((len(along.t), 4))
+    _touched(np.ascontiguousarray(points), along.segment, along.t, movable, unknown, factor)
+    return unknown, factor
+
+
+@nb.njit(cache=True, nogil=True)
+def _touched(points, segment, t, movable, unknown, factor):  # type: ignore[no-untyped-def]
     count = len(points)
-    t, s = along.t, 1 - along.t
-    start, end = along.segment, (along.segment + 1) % count
-    # A point carries its handles along, so the curve moves by (w0 + w1) of one end and (w2 + w3) of the other.
-    w = (s**3, 3 * s * s * t, 3 * s * t * t, t**3)
-    unknown = np.stack([start, end, 2 * count + start, count + end], axis=1)
-    factor = np.stack([w[0] + w[1], w[2] + w[3], w[1], w[2]], axis=1)
-    handles = np.linalg.norm(points[:, 2:6].reshape(count, 2, 2), axis=2)
-    free = np.concatenate([movable, movable & (handles[:, 0] > 1e-6), movable & (handles[:, 1] > 1e-6)])
-    rising = np.argsort(unknown, axis=1)
-    unknown, factor = np.take_along_axis(unknown, rising, 1), np.take_along_axis(factor, rising, 1)
-    return unknown, np.where(free[unknown], factor, 0.0)
+    for m in range(len(t)):
+        i, u, s = segment[m], t[m], 1 - t[m]
+        j = (i + 1) % count
+        # A point carries its handles along, so the curve moves by all of them.
+        leaves, arrives = 3 * s * s * u, 3 * s * u * u
+        first, second = (0, 1) if i < j else (1, 0)
+        unknown[m, first], factor[m, first] = i, s * s * s + leaves if movable[i] else 0.0
+        unknown[m, second], factor[m, second] = j, u * u * u + arrives if movable[j] else 0.0
+        into = movable[j] and points[j, 2] ** 2 + points[j, 3] ** 2 > 1e-12
+        out = movable[i] and points[i, 4] ** 2 + points[i, 5] ** 2 > 1e-12
+        unknown[m, 2], factor[m, 2] = count + j, arrives if into else 0.0
+        unknown[m, 3], factor[m, 3] = 2 * count + i, leaves if out else 0.0
 
 
 def line_up(points: Points, smooth: NDArray[np.bool_]) -> None:

@@ -27,8 +27,8 @@ BESIDE = 6
 """Places of the line on each side of its own in which a place looks for the nearest."""
 SIDEWAYS = 4.0
 """Pixels that facing sideways counts as."""
-CLOSE = 0.2
-"""Mean distance from the line, in pixels, that is close enough."""
+CLOSE, ENOUGH = 0.2, 0.97
+"""Mean distance from the line, in pixels, that is close enough, and the share of it that another round has to leave at most."""
 
 
 def refitted(points: Points, kinds: list[str], line: Array, facing: Array) -> Points:
@@ -42,9 +42,10 @@ def refitted(points: Points, kinds: list[str], line: Array, facing: Array) -> Po
     for k in range(ROUNDS + 1):
         targets, normals = _at(line, facing, position)
         off = float(np.abs(((targets - along.places) * normals).sum(axis=1)).mean())
+        done = k == ROUNDS or off < CLOSE or off > ENOUGH * least
         if k and off < least:
             best, least = points, off
-        if k == ROUNDS or (k and off < CLOSE):
+        if k and done:
             break
         points = _fitted(points, kinds, along, targets, normals)
         along = normals_at(points, along.segment, along.t)

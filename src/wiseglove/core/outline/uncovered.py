@@ -11,7 +11,6 @@ The outline is found with what is known so far, then twice more with what all fr
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from functools import partial
 
 import cv2
 import numba as nb
@@ -56,8 +55,8 @@ CRACK = 5
 """Half as wide as a crack may be in what is solid, in pixels."""
 CALMED = 4.0
 """Levels of noise for which a picture is smoothed by one pixel more before its edges divide it."""
-AGAIN = 2
-"""How often outlines are brought onto edges once all of them are there."""
+LARGE = 240.0
+"""Pixels from which a figure is first found in pictures of half their size."""
 
 
 class Uncovered:
@@ -208,6 +207,75 @@ def _added(colours, where, total, count):  # type: ignore[no-untyped-def]
                     total[y, x, c] += colours[y, x, c]
 
 
+class _Seen:
+    """A plate held still, at a share of its size: its pictures, its keys' outlines (N, 8), and what is known behind these."""
+
+    def __init__(self, steady: Steady, keys: dict[int, Points], share: float, other: int) -> None:
+        """keys: outlines in the plate's own size; other: another frame, to tell the noise by."""
+        self._steady, self._share = steady, share
+        self.keys = {frame: self.of(points) for frame, points in keys.items()}
+        self.known = Uncovered({f: (self.picture(f), p) for f, p in self.keys.items()}, self.picture(other))
+
+    def of(self, points: Points) -> Points:
+        """An outline of the plate at this size."""
+        return _sized(points, self._share)
+
+    def given_back(self, points: Points) -> Points:
+        """An outline at this size in the plate's."""
+        return _sized(points, 1 / self._share)
+
+    def picture(self, frame: int) -> Picture:
+        """A frame at this size. Raises LostError as `Steady`."""
+        whole = self._steady.picture(frame)
+        if self._share == 1:
+            return whole
+        return np.asarray(
+            cv2.resize(whole, None, fx=self._share, fy=self._share, interpolation=cv2.INTER_AREA), np.uint8
+        )
+
+    def learn(self, known: Uncovered, frame: int, points: Points) -> None:
+        """What lies outside an outline on a frame."""
+        picture = self.picture(frame)
+        box = _around([points, *self.keys.values()], picture.shape)
+        if box is not None:
+            known.learn(picture, points, box)
+
+    def told_by(self, there: dict[int, Points]) -> Uncovered:
+        """What is known with what outlines on neighbouring frames uncover, and what stands still between these."""
+        known = self.known.copy()
+        for frame, points in there.items():
+            self.learn(known, frame, points)
+        for frame in sorted(there):
+            if frame + 1 not in there:
+                continue
+            before, after = there[frame], there[frame + 1]
+            pictures = self.picture(frame), self.picture(frame + 1)
+            box = _around([before, after], pictures[0].shape)
+            if box is not None:
+                known.learn_still(pictures, np.asarray(np.median((after - before)[:, :2], axis=0)), box)
+        return known
+
+    def on_edges(
+        self, there: dict[int, Points], kinds: list[str], softly: bool
+    ) -> dict[int, tuple[Points, Silhouette | None]]:
+        """Outlines on what is known to be the figure's edge on their frames, and that edge; with its softness, if asked."""
+        known = self.told_by(there)
+
+        def on(frame: int) -> tuple[Points, Silhouette | None]:
+            picture, points = self.picture(frame), there[frame]
+            box = box_around(points, picture.shape)
+            if box is None:
+                return points, None
+            part, here = Box(*box).slices, (0, 0, box[2] - box[0], box[3] - box[1])
+            beside = [self.picture(f)[part] for f in (frame - 1, frame + 1) if f in there or f in self.keys]
+            others = known.without(picture, points, box)
+            matte = others.divided(picture[part], _raster(points, box), beside, here)
+            edges = Silhouette(others.matte(picture[part], matte, here) if softly else matte, corner=box[:2])
+            return all_round(points, kinds, edges), edges
+
+        return dict(zip(there, each(on, there), strict=True))
+
+
 class FigureFollower:
     """Follows a whole figure from frames that are right, with what it uncovers."""
 
@@ -225,13 +293,16 @@ class FigureFollower:
         """
         if any(self._steady.way(f) is None for f in (*self._keys, frame)):
             return False
-        picture, there = self._steady.picture(frame), self._steady.held(points, frame)
-        self._known = Uncovered({f: (self._steady.picture(f), p) for f, p in self._keys.items()}, picture)
+        there = self._steady.held(points, frame)
+        self._whole = _Seen(self._steady, self._keys, 1.0, frame)
+        large = min(float(np.ptp(p[:, :2], axis=0).max()) for p in self._keys.values()) > LARGE
+        self._small = _Seen(self._steady, self._keys, 0.5, frame) if large else self._whole
+        picture = self._whole.picture(frame)
         box = _around([there, *self._keys.values()], picture.shape)
         if box is None:
             return False
         expected = _raster(there, box)
-        solid = self._known.solid(picture, expected, box)
+        solid = self._whole.known.solid(picture, expected, box)
         reach = cv2.dilate((expected > 0.5).view(np.uint8), np.ones((2 * NEAR + 1, 2 * NEAR + 1), np.uint8))
         return bool((solid & (reach == 0)).sum() < BEYOND * expected.sum())
 
@@ -241,7 +312,7 @@ class FigureFollower:
         box = box_around(there, picture.shape)
         if box is None:
             return True
-        edges = _edges_of(self._known, picture, there, box)
+        edges = _edges_of(self._whole.known, picture, there, box)
         along = normals_of(there, list(range(len(there))))
         return bool(edges.agrees(along, ON).mean() > LIES and not edges.missed(along, len(there)).any())
 
@@ -252,7 +323,7 @@ class FigureFollower:
 
         None where nothing of it is in sight. Fewer frames where it is stopped. Raises LostError where what stands is lost.
         """
-        found = self._first_look(at, self._steady.held(points, at), frames, stop)
+        found = self._first_look(at, self._small.of(self._steady.held(points, at)), frames, stop)
         if stop():
             return self._settle(found, list(found))
         if len(found) == len(frames):
@@ -263,8 +334,8 @@ class FigureFollower:
     def between(self, a: int, b: int, stop: Callable[[], bool]) -> list[Told]:
         """The outline on the frames between two of the keys, from both. Fewer where it is stopped. Raises LostError as `block`."""
         frames = list(range(a + 1, b))
-        forth = self._first_look(a, self._keys[a], frames, stop)
-        back = self._first_look(b, self._keys[b], frames[::-1], stop)
+        forth = self._first_look(a, self._small.keys[a], frames, stop)
+        back = self._first_look(b, self._small.keys[b], frames[::-1], stop)
         both = {}
         for frame in frames:
             share = (frame - a) / (b - a)
@@ -278,11 +349,12 @@ class FigureFollower:
         return self._settle(both, list(both) if stop() else frames)
 
     def _first_look(self, at: int, points: Points, frames: list[int], stop: Callable[[], bool]) -> dict[int, Points]:
-        """Outlines, held still, on frames in order from `at`, with what is known by then; until it is out of sight."""
-        follower = OutlineFollower(self._steady.picture(at), points, self._kinds)
-        known, found = self._known.copy(), {}
+        """Outlines, small and held still, on frames in order from `at`, with what is known by then; until it is out of sight."""
+        small = self._small
+        follower = OutlineFollower(small.picture(at), points, self._kinds)
+        known, found = small.known.copy(), {}
         for frame in frames:
-            picture = self._steady.picture(frame)
+            picture = small.picture(frame)
             if stop() or not follower.in_sight(picture.shape):
                 break
             went = follower.went(picture)
@@ -291,55 +363,19 @@ class FigureFollower:
                 break
             found[frame] = all_round(went, self._kinds, _edges_of(known, picture, went, box))
             follower.stands(picture, found[frame])
-            self._learn(known, picture, found[frame])
+            small.learn(known, frame, found[frame])
         return found
 
     def _settle(self, found: dict[int, Points], frames: list[int]) -> list[Told]:
-        """Outlines, held still, with what all of them uncover, as they are on some of the frames."""
-        there, edges = dict(found), dict[int, Silhouette | None]()
-        for k in range(AGAIN):
-            known = self._known.copy()
-            for frame, points in there.items():
-                self._learn(known, self._steady.picture(frame), points)
-            self._learn_still(known, there)
-            for frame, new in zip(
-                there, each(partial(self._on_edges, known, k == AGAIN - 1, dict(there)), there), strict=True
-            ):
-                there[frame], edges[frame] = new
+        """Outlines, small and held still, with what all of them uncover, as they are on some of the frames: small first, then whole."""
+        nearly = self._small.on_edges(found, self._kinds, softly=False)
+        there = {frame: self._small.given_back(points) for frame, (points, _) in nearly.items()}
+        last = self._whole.on_edges(there, self._kinds, softly=True)
         for frame in frames:
-            if frame in there:
-                self._learn(self._known, self._steady.picture(frame), there[frame])
-        return [(f, self._told(there[f], edges.get(f), f) if f in there else None) for f in frames]
-
-    def _on_edges(
-        self, known: Uncovered, at_last: bool, there: dict[int, Points], frame: int
-    ) -> tuple[Points, Silhouette | None]:
-        """A frame's outline on what is known to be the figure's edge there, and that edge."""
-        picture, points = self._steady.picture(frame), there[frame]
-        box = box_around(points, picture.shape)
-        if box is None:
-            return points, None
-        part, here = Box(*box).slices, (0, 0, box[2] - box[0], box[3] - box[1])
-        beside = [self._steady.picture(f)[part] for f in (frame - 1, frame + 1) if f in there or f in self._keys]
-        others = known.without(picture, points, box)
-        matte = others.divided(picture[part], _raster(points, box), beside, here)
-        edges = Silhouette(others.matte(picture[part], matte, here) if at_last else matte, corner=box[:2])
-        return all_round(points, self._kinds, edges), edges
-
-    def _learn(self, known: Uncovered, picture: Picture, points: Points) -> None:
-        box = _around([points, *self._keys.values()], picture.shape)
-        if box is not None:
-            known.learn(picture, points, box)
-
-    def _learn_still(self, known: Uncovered, there: dict[int, Points]) -> None:
-        for frame in sorted(there):
-            if frame + 1 not in there:
-                continue
-            before, after = there[frame], there[frame + 1]
-            pictures = self._steady.picture(frame), self._steady.picture(frame + 1)
-            box = _around([before, after], pictures[0].shape)
-            if box is not None:
-                known.learn_still(pictures, np.asarray(np.median((after - before)[:, :2], axis=0)), box)
+            for seen in {id(s): s for s in (self._small, self._whole)}.values():
+                if frame in last:
+                    seen.learn(seen.known, frame, seen.of(last[frame][0]))
+        return [(f, self._told(*last[f], f) if f in last else None) for f in frames]
 
     def _told(self, points: Points, edges: Silhouette | None, frame: int) -> Carried:
         back = self._steady.given_back(points, frame)
@@ -347,6 +383,11 @@ class FigureFollower:
             return Carried(back, 0.0, doubt=np.ones(len(points)))
         sure, doubt = told_by(points, edges, self._looks.on(self._steady.picture(frame), points), None)
         return Carried(back, sure, doubt=doubt)
+
+
+def _sized(points: Points, share: float) -> Points:
+    """An outline (N, 8) at another size."""
+    return points if share == 1 else np.asarray(points * share)
 
 
 def _edges_of(known: Uncovered, picture: Picture, points: Points, box: Corners) -> Silhouette:
