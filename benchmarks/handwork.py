@@ -1,22 +1,22 @@
 """How many actions it takes to hold a walking gardener to 1.5 px over 60 frames: by in-betweening alone, and by carrying on.
 
-The hand is a script. An action is a drag (of one point with its handles, of one handle, or of the whole) or a press (carry on,
-keep). It goes to the worst frame first, and there to the worst stretch, drags what is there to where the true edge is, and goes
-on until the frame is right; what does not make it better is not counted against either way.
+The hand is a script that knows where each point belongs. An action is a drag (of the whole, of one point with its handles, or of one
+handle) or a press (carry on, keep). It goes to the worst frame first, moves the whole there if that helps, then drags what lies
+farthest off to its place, and goes on until the frame is right.
 """
 
 from __future__ import annotations
 
-from collections.abc import Iterable
 from dataclasses import dataclass, field
+from functools import cache
 
 import numpy as np
 
 from benchmarks.table import Row
-from benchmarks.walking import _clip, _covered, _Edge, _edge, _started, nearest
+from benchmarks.walking import _alpha, _clip, _covered, _edge, _started
 from wiseglove.core.geometry.bezier import Points
 from wiseglove.core.outline.inbetween import Animation, in_between
-from wiseglove.core.outline.normals import normals_of
+from wiseglove.core.outline.silhouette import FACING, WHOLE, Silhouette
 from wiseglove.core.outline.towards import carry_range
 from wiseglove.demo import walker
 
@@ -25,12 +25,19 @@ RIGHT = 1.5
 """Mean distance from the true edge, in pixels, up to which a frame is right."""
 STRIDE = 10
 """Frames after which a key is made when carrying on."""
-NEAR = 2.0
-"""Distances along an outline, in pixels, between its places."""
-SHARES = (1.0, 0.6, 1.5)
-"""Of the way to the true edge, what a drag of a point tries."""
-MOST = 400
-"""Drags on one frame after which it is given up."""
+EVERY = 4
+"""Pixels between the places by which that is told."""
+LEFT = 0.1
+"""Pixels more than an outline's points can do, where that is more than RIGHT: it is right then as well."""
+RECUTS = 4
+"""How often points are set anew along the true edge at most."""
+HANDLE = 0.5
+"""Pixels of the curve that a pixel of a handle's end moves, about."""
+
+
+@cache
+def _silhouette(back: str, part: str, frame: int) -> Silhouette:
+    return Silhouette(_alpha(back, frame, part).astype(np.float32) / 255)
 
 
 @dataclass
@@ -46,93 +53,71 @@ class Hand:
 
     def off(self, frame: int, points: Points) -> float:
         """How far an outline is from the true edge on a frame."""
-        return _edge(self.back, frame, self.part).off(points)[0]
+        return _edge(self.back, frame, self.part).off(points, EVERY)[0]
 
-    def put_right(self, frame: int, points: Points) -> Points:
-        """The outline dragged until it is right on a frame, which becomes a key."""
-        now = self.off(frame, points)
-        for _ in range(MOST):
-            if now <= RIGHT:
-                break
-            best, error = self._dragged(frame, points, now)
-            if best is None:
+    def put_right(self, frame: int, points: Points, aim: Points | None = None) -> Points:
+        """The outline dragged until it is right on a frame, which becomes a key; aim: where its points belong, if that is known."""
+        if self.off(frame, points) > RIGHT:
+            whole = points.copy()
+            whole[:, :2] += _silhouette(self.back, self.part, frame).places.mean(axis=0) - points[:, :2].mean(axis=0)
+            if self.off(frame, whole) < self.off(frame, points):
+                points = whole
+                self.drags += 1
+        aim = self.aim(frame, points) if aim is None else aim
+        right = max(RIGHT, self.off(frame, aim) + LEFT)
+        while self.off(frame, points) > right:
+            way = (aim - points)[:, :6].reshape(-1, 3, 2)
+            # A point is dragged with its handles; then a handle that still points elsewhere.
+            far = np.linalg.norm(way, axis=2) * np.array([1.0, HANDLE, HANDLE])
+            if far.max() < 0.01:
                 self.given_up.append(frame)
                 break
-            points, now = best, error
+            point, which = divmod(int(far.argmax()), 3)
+            points = points.copy()
+            points[point, 2 * which : 2 * which + 2] = aim[point, 2 * which : 2 * which + 2]
             self.drags += 1
         self.keys[frame] = points
         return points
 
-    def _dragged(self, frame: int, points: Points, now: float) -> tuple[Points | None, float]:
-        """The drag at the worst stretches that helps most there, if it helps on the whole; else the next best."""
-        edge, count = _edge(self.back, frame, self.part), len(points)
-        along = normals_of(points, list(range(count)), NEAR)
-        way = nearest(along.places, edge.all) - along.places
-        away = np.linalg.norm(way, axis=1)
-        worst = [float(away[along.segment == k].sum()) for k in range(count)]
-        tried = [(float(away.sum()) - _length_off(edge, points + _moved(count, range(count), way.mean(0)), range(count)), points + _moved(count, range(count), way.mean(0)))]  # fmt: skip
-        for segment in np.argsort(worst)[::-1][:3]:
-            after = (int(segment) + 1) % count
-            mean = way[along.segment == segment].mean(0)
-            for index in (int(segment), after):
-                touched = [(index - 1) % count, index]
-                before = sum(worst[k] for k in touched)
-                beside = way[np.isin(along.segment, touched)].mean(0)
-                for target in (mean, beside):
-                    for share in SHARES:
-                        shape = points + _moved(count, [index], share * target)
-                        tried.append((before - _length_off(edge, shape, touched), shape))
-            for share in SHARES:
-                shape = _bent(points, int(segment), share * mean)
-                touched = [(int(segment) - 1) % count, int(segment), after]
-                tried.append((sum(worst[k] for k in touched) - _length_off(edge, shape, touched), shape))
-        for _, shape in sorted(tried, key=lambda t: -t[0])[:4]:
-            error = self.off(frame, shape)
-            if error < now - 1e-3:
-                return shape, error
-        return None, now
+    def aim(self, frame: int, points: Points) -> Points:
+        """Where the points of an outline belong on a frame: on the true edge nearby; anew along it only where that is not enough.
 
-
-def _length_off(edge: _Edge, points: Points, segments: Iterable[int]) -> float:
-    """Distances from the true edge, summed over the places of some segments."""
-    places = normals_of(points, list(segments), NEAR).places
-    return float(np.linalg.norm(nearest(places, edge.all) - places, axis=1).sum())
-
-
-def _moved(count: int, which: object, way: np.ndarray) -> Points:
-    out = np.zeros((count, 8))
-    out[list(which), :2] = way  # type: ignore[call-overload]
-    return out
-
-
-def _bent(points: Points, segment: int, way: np.ndarray) -> Points:
-    """A segment pulled by its middle: both its handles go 4/3 of the way, so that its middle goes all of it."""
-    out = points.copy()
-    out[segment, 4:6] += way * 4 / 3
-    out[(segment + 1) % len(points), 2:4] += way * 4 / 3
-    return out
+        Points that slide along an edge spoil what lies between keys.
+        """
+        edges, kinds = _silhouette(self.back, self.part, frame), _started(self.back, FIRST, self.part)[1]
+        best = shape = edges.onto(points, kinds, WHOLE, FACING)
+        for _ in range(RECUTS):
+            if self.off(frame, best) <= RIGHT:
+                break
+            shape = edges.recut(shape, kinds)
+            best = min(best, shape, key=lambda s: self.off(frame, s))
+        return best
 
 
 def by_in_betweening(back: str, part: str) -> Hand:
-    """Keys by hand where it is worst, in-betweened as always."""
+    """Keys by hand where it is worst, in-betweened as always; the first and the last of them to begin with."""
     points, _ = _started(back, FIRST, part)
     hand = Hand(back, part, keys={FIRST: points})
     frames = np.arange(FIRST, LAST + 1)
+    # What is in between needs points that stay what they are, so these come from the frame before, one by one.
+    aims = {FIRST: points}
+    for frame in range(FIRST + 1, LAST + 1):
+        aims[frame] = hand.aim(frame, aims[frame - 1])
+    hand.put_right(LAST, points, aims[LAST])
+    known, errors = None, [0.0] * len(frames)
     while True:
         keyed = sorted(hand.keys)
-        if len(keyed) == 1:
-            shapes = np.repeat(points[None], len(frames), axis=0)
-        else:
-            animation = Animation(
-                np.array(keyed, np.float64), np.stack([hand.keys[k] for k in keyed]), ("smooth",) * len(keyed)
-            )
-            shapes = in_between(animation, frames.astype(np.float64))
-        errors = [hand.off(int(f), shape) for f, shape in zip(frames, shapes, strict=True)]
+        animation = Animation(np.array(keyed, float), np.stack([hand.keys[k] for k in keyed]), ("smooth",) * len(keyed))
+        shapes = in_between(animation, frames.astype(np.float64))
+        for i, (frame, shape) in enumerate(zip(frames, shapes, strict=True)):
+            if known is None or not np.array_equal(known[i], shape):
+                errors[i] = hand.off(int(frame), shape)
+        known = shapes
         open_ = [i for i, f in enumerate(frames) if errors[i] > RIGHT and int(f) not in hand.keys]
         if not open_:
             return hand
         worst = max(open_, key=lambda i: errors[i])
-        hand.put_right(int(frames[worst]), shapes[worst])
+        hand.put_right(int(frames[worst]), shapes[worst], aims[int(frames[worst])])
 
 
 def by_carrying(back: str, part: str, known: bool) -> Hand:

@@ -83,14 +83,14 @@ class _Edge:
         within = ((places > INSIDE) & (places < [width - INSIDE, height - INSIDE])).all(axis=1)
         return np.asarray((self._hidden[y, x] < HIDES) & within)
 
-    def off(self, points: Points) -> tuple[float, np.ndarray, np.ndarray]:
-        """Mean distance of an outline, both ways; distances and segments of its places that count."""
-        along = normals_of(points, list(range(len(points))), 1.0)
+    def off(self, points: Points, every: int = 1) -> tuple[float, np.ndarray, np.ndarray]:
+        """Mean distance of an outline, both ways; distances and segments of its places that count, `every` so many pixels."""
+        along = normals_of(points, list(range(len(points))), float(every))
         near = nearest(along.places, self.all)
         counts = self._counts(near)
         away = np.linalg.norm(near - along.places, axis=1)
         own = shapely.LineString(np.vstack([along.places, along.places[:1]]))
-        back = shapely.distance(own, shapely.points(self._seen)).mean() if len(self._seen) else 0.0
+        back = shapely.distance(own, shapely.points(self._seen[::every])).mean() if len(self._seen) else 0.0
         there = away[counts].mean() if counts.any() else 0.0
         return float(there + back) / 2, away[counts], along.segment[counts]
 

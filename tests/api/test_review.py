@@ -67,6 +67,17 @@ def test_boil_and_the_report(client: TestClient, drawn: str) -> None:
     assert (report["left"], report["keys"], [o["cover"] for o in report["outlines"]]) == (0, 2, ["Hand"])
 
 
+def test_an_outline_is_carried_over_between_keys_that_look_right(client: TestClient, drawn: str) -> None:
+    between = f"/api/shots/{drawn}/review/frames/{{}}/between/{HAND}"
+    for frame in (1001, 1003):
+        edit(client, drawn, type="looks-right", outline=HAND, frame=frame)
+    found = client.get(between.format(1002))
+    assert found.status_code == 200, found.text
+    assert list(found.json()["shapes"]) == ["1002"]
+    refused = client.get(between.format(1004))
+    assert (refused.status_code, "frames after this one fits" in refused.json()["detail"]) == (422, True)
+
+
 def test_what_cannot_be_looked_at_is_said(client: TestClient, drawn: str) -> None:
     refused: Callable[[str], Any] = lambda path: client.get(f"/api/shots/{drawn}/review{path}")  # noqa: E731
     outside = refused("/frames/5")

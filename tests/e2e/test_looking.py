@@ -92,6 +92,17 @@ def test_w_goes_to_the_worst_and_a_press_puts_it_right(page: Page, open_shot: Ca
     expect(page.get_by_test_id("off-mark")).to_have_count(0)
     page.get_by_role("button", name="Doubt it again").click()
     expect(here).to_contain_text("Off by")
+    # From the keys on both sides that fit, in place of the one that does not.
+    page.get_by_role("button", name="Between", exact=True).click()
+    expect(page.get_by_text(re.compile("Carried over [0-9]+ frames between 10(21|25) and 1033"))).to_be_visible(
+        timeout=60_000
+    )
+    page.get_by_role("button", name="Keep").click()
+    expect(page.get_by_test_id("last-done")).to_contain_text(re.compile("Set [0-9]+ keys of Finger"))
+    assert {1026, WRONG, 1032} <= {key["frame"] for key in bench.copy_of(FINGER)["keys"]}
+    page.get_by_role("button", name=re.compile("^Undo: Set [0-9]+ keys")).click()
+    expect(page.get_by_test_id("last-done")).to_contain_text("Undid")
+    assert 1026 not in {key["frame"] for key in bench.copy_of(FINGER)["keys"]}
 
 
 def test_the_page_of_the_shot_leads_to_the_worst_place(page: Page, open_shot: Callable[..., Bench]) -> None:

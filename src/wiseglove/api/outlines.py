@@ -190,7 +190,7 @@ def propose_carry(shot_id: str, wanted: CarryRequest, context: Ctx) -> Proposal:
             proposal.reason = proposal.reason or f"It ends before frame {found.frame}, where most of it is in doubt."
             ended = True
             continue
-        _take_in(proposal, found.frame, found.points, found.doubt)
+        take_in(proposal, found.frame, found.points, found.doubt)
     if not proposal.shapes:
         why = proposal.reason or "The server is too busy to carry it on just now."
         raise EditError(f"{why} Nothing was changed; set this key by hand and go on from there, or try again.")
@@ -235,7 +235,8 @@ def clean_picture_of(context: Context, made: str) -> Behind:
     return kept_picture(context.settings.media, made)
 
 
-def _take_in(proposal: Proposal, frame: int, points: Points, doubt: NDArray[np.float64]) -> None:
+def take_in(proposal: Proposal, frame: int, points: Points, doubt: NDArray[np.float64]) -> None:
+    """Put a frame's outline (N, 8) into a proposal, with the segments (N,) that are in doubt."""
     proposal.shapes[frame] = as_points(points)
     proposal.sure[frame] = round(float(1 - doubt.mean()), 3)
     segments = np.flatnonzero(doubt >= DOUBTFUL)

@@ -14,13 +14,16 @@ from fastapi import APIRouter, Query
 from numpy.typing import NDArray
 
 from wiseglove.api.context import Context, Ctx
-from wiseglove.api.outlines import Proposal, plate_picture
+from wiseglove.api.outlines import LONGEST_BETWEEN, Proposal, covered_by, plate_picture, take_in
 from wiseglove.api.pictures import load_shot
 from wiseglove.api.schemas import Answer
+from wiseglove.core.outline.towards import carry_range
+from wiseglove.core.patience import go_on
 from wiseglove.core.review.boil import NOTABLE, overworked
 from wiseglove.core.review.matters import runs_of
 from wiseglove.jobs import holes
 from wiseglove.shot.basics import Corner
+from wiseglove.shot.between import FARTHEST, keys_around
 from wiseglove.shot.doubts import Doubt, worst_first
 from wiseglove.shot.errors import EditError
 from wiseglove.shot.evaluated import EvaluatedShot
@@ -259,6 +262,52 @@ def propose_righted(shot_id: str, frame: int, outline: str, context: Ctx, everyw
     after = righted(thing, frame, pictures, None if whole else off)
     moved = float(np.linalg.norm(after[:, :2] - thing.shape(frame)[:, :2], axis=1).mean())
     return Proposal(shapes={frame: as_points(after)}, sure={frame: float(fit.agrees.mean())}, moved=moved)
+
+
+@router.get("/frames/{frame}/between/{outline}")
+def propose_between(shot_id: str, frame: int, outline: str, context: Ctx) -> Proposal:
+    """The outline on all frames between the nearest keys around the frame that fit, carried on from both; not stored.
+
+    It stands in place of the keys in between, which do not fit.
+    """
+    shot = load_shot(context, shot_id)
+    check_frame(shot.plate, frame)
+    things = context.reviewer.things(shot, outline)
+    if not things or frame not in things[0].contents:
+        raise EditError(NOT_SHOWN)
+    thing, pictures = things[0], _pictures(context, shot)
+    before, after = keys_around(context.reviewer, thing, frame, pictures)
+    if before is None or after is None:
+        side = "before" if before is None else "after"
+        raise EditError(
+            f"No key up to {FARTHEST} frames {side} this one fits, so there is nothing to carry from. Nothing was changed; "
+            "set a key right there, or say that it looks right."
+        )
+    until = time.monotonic() + LONGEST_BETWEEN
+    proposal = Proposal(shapes={}, sure={})
+
+    def picture(at: int) -> NDArray[np.uint8]:
+        go_on()
+        return pictures(at)
+
+    for found in carry_range(
+        picture,
+        {before: thing.shape(before), after: thing.shape(after)},
+        list(thing.outline.kinds),
+        before + 1,
+        after - 1,
+        lambda: time.monotonic() > until,
+        covered_by(context, shot),
+        (shot.plate.first, shot.plate.last),
+    ):
+        if found.points is not None and found.doubt is not None:
+            take_in(proposal, found.frame, found.points, found.doubt)
+    if len(proposal.shapes) < after - before - 1:
+        raise EditError(
+            "It was not carried all the way: the server is too busy, or it is out of sight in between. Nothing was "
+            "changed; set this key by hand, or try again."
+        )
+    return proposal
 
 
 class OutlineDetail(Answer):

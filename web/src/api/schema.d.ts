@@ -1287,6 +1287,28 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/review/frames/{frame}/between/{outline}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Propose Between
+         * @description The outline on all frames between the nearest keys around the frame that fit, carried on from both; not stored.
+         *
+         *     It stands in place of the keys in between, which do not fit.
+         */
+        get: operations["propose_between"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/review/frames/{frame}/righted/{outline}": {
         parameters: {
             query?: never;
@@ -10282,6 +10304,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FrameReview"];
+                };
+            };
+            /** @description A problem (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    propose_between: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+                frame: number;
+                outline: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Proposal"];
                 };
             };
             /** @description A problem (RFC 9457) */

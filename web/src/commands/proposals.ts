@@ -29,6 +29,38 @@ export const proposeRighted = () =>
     }),
   );
 
+/** Propose the outline on all frames around this one, from the nearest keys on both sides that fit. */
+export async function proposeBetween() {
+  const { shot, active, frame } = bench();
+  if (!shot || !outlineOf(bench(), active)) return;
+  const going = {};
+  setBench({ proposal: { ...nothingYet(active!), going } });
+  const still = () => bench().proposal?.going === going;
+  try {
+    const found = await data<Proposed>(
+      api.GET("/api/shots/{shot_id}/review/frames/{frame}/between/{outline}", {
+        params: { path: { shot_id: shot.id, frame, outline: active! } },
+      }),
+    );
+    if (!still()) return;
+    const shapes = shapesOf(found);
+    const frames = Object.keys(shapes).map(Number);
+    const ends = `${Math.min(...frames) - 1} and ${Math.max(...frames) + 1}`;
+    const shown = added(nothingYet(active!), shapes, found, Math.min(...frames));
+    const doubted = shown.lost ? "; look at what is marked" : "";
+    setBench({
+      proposal: {
+        ...shown,
+        text: `Carried over ${frames.length} ${frames.length === 1 ? "frame" : "frames"} between ${ends}${doubted}`,
+      },
+    });
+  } catch (error) {
+    if (!still()) return;
+    setBench({ proposal: null });
+    say(error);
+  }
+}
+
 const onEdge = (moved: number, share: number) =>
   `Moves ${moved.toFixed(1)} px on the mean, on a clear edge for ${share} %`;
 const toGhost = (moved: number) =>

@@ -1,7 +1,7 @@
 import { useEffect } from "react";
 
 import { api, data, type Cover, type Outline, type OutlineReviewed } from "../api/client";
-import { proposeThinning } from "../commands/proposals";
+import { proposeBetween, proposeThinning } from "../commands/proposals";
 import { carryHere, chooseWorst, looksRight, snapWorst } from "../commands/reviewing";
 import { send } from "../commands/send";
 import { setBench, useBench, useFrame } from "../state/bench";
@@ -50,6 +50,13 @@ export function FitHere({ b, outline }: { b: Settled; outline: Outline }) {
             onClick={() => void carryHere(outline.id)}
           >
             Carry
+          </Button>
+          <Button
+            small
+            title="Carry the outline over all frames between the nearest keys that fit, in place of the keys there; shown first"
+            onClick={() => void proposeBetween()}
+          >
+            Between
           </Button>
           <Button
             small
