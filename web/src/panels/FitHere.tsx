@@ -68,18 +68,19 @@ export function FitHere({ b, outline }: { b: Settled; outline: Outline }) {
           >
             Key
           </Button>
-        </Row>
-      )}
-      {(marks.length > 0 || right) && (
-        <Row label="">
           <Button
             small
-            title={
-              right ? "Let this frame be doubted again" : "Take the pin away until the outline changes here"
-            }
-            onClick={() => looksRight(outline.id, !right)}
+            title="Take the pin away until the outline changes here"
+            onClick={() => looksRight(outline.id, true)}
           >
-            {right ? "Doubt it again" : "Looks right"}
+            Looks right
+          </Button>
+        </Row>
+      )}
+      {right && (
+        <Row label="">
+          <Button small title="Let this frame be doubted again" onClick={() => looksRight(outline.id, false)}>
+            Doubt it again
           </Button>
         </Row>
       )}

@@ -37,7 +37,7 @@ def refitted(points: Points, kinds: list[str], line: Array, facing: Array) -> Po
     facing (M, 2): which way is out of the line. `kinds` (N) as in `follow`: smooth points keep their handles in line.
     """
     along = normals_of(points, list(range(len(points))), SPACING)
-    position = matched(along.places, along.outward, line, facing)
+    position = _rising(matched(along.places, along.outward, line, facing), len(line))
     best, least = points, np.inf
     for k in range(ROUNDS + 1):
         targets, normals = _at(line, facing, position)
@@ -50,7 +50,15 @@ def refitted(points: Points, kinds: list[str], line: Array, facing: Array) -> Po
         points = _fitted(points, kinds, along, targets, normals)
         along = normals_at(points, along.segment, along.t)
         _nearest_beside(along.places, along.outward, line, facing, position)
+        position = np.maximum.accumulate(position)  # or the outline would fold back along the line
     return best
+
+
+def _rising(position: Array, count: int) -> Array:
+    """Positions once round a closed line of so many places, counted on from one to the next."""
+    drop = int(np.argmax(position[:-1] - position[1:]))
+    before = (np.arange(len(position)) <= drop) & (position[drop] - position[drop + 1] > count / 2)
+    return np.asarray(position - count * before)
 
 
 def _at(line: Array, facing: Array, position: Array) -> tuple[Array, Array]:

@@ -18,6 +18,8 @@ from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
 from wiseglove.core.geometry.bezier import Points, signed_area, twice_area
+from wiseglove.core.matte.coverage import Box as Area
+from wiseglove.core.matte.coverage import coverage
 from wiseglove.core.outline.carry import Carried, OutlineFollower, box_around
 from wiseglove.core.outline.edges import averaged
 from wiseglove.core.outline.looks import Signs, by_segment, logistic
@@ -48,9 +50,15 @@ NEAREST = 8
 SIDEWAYS = 4.0
 """Pixels that facing quite another way counts as."""
 ON, ALL_ROUND = 2.5, 0.93
-"""Pixels within which an outline lies on an edge; the share of it that has to, to be a whole figure's."""
+"""Pixels within which an outline lies on an edge; the share of it that has to, or it is fitted anew."""
 FOUND, NEARLY = 1.5, 4.0
 """The same for a place that is believed on a later frame, and for one that nearly is."""
+FIGURE, FILLED = 0.8, 0.9
+"""Share of a whole figure's outline that nearly lies on edges, and what it has in common with the thing that is there, of both
+together. Walking ones have from 0.89 and 0.94 on, also where legs close around a gap; heads up to 0.87 and 0.58, a hand without its
+index finger up to 0.47 and 0.95."""
+TOUCHES = 0.02
+"""Share of an outline's area in what counts as the thing that is there."""
 FARTHEST = 20.0
 """Pixels beyond which it says no more how far an edge is."""
 DOUBT_OF_WHOLE: tuple[float, ...] = (-1.79, 3.19, 3.49, 3.42, -3.57, -4.59, 1.41, 1.43, -0.43, 2.9)
@@ -218,9 +226,7 @@ class SilhouetteFollower:
     def __init__(self, picture: Picture, points: Points, kinds: list[str], covered: Covered) -> None:
         self._follower = OutlineFollower(picture, points, kinds)
         self._kinds, self._covered = kinds, covered
-        first = self._silhouette(picture, points)
-        along = normals_of(points, list(range(len(points))), SPACING)
-        self._whole = first is not None and bool(first.agrees(along, ON).mean() > ALL_ROUND)
+        self._whole = self._is_whole(picture, points)
         self.accumulates = not self._whole
 
     def anyway(self, picture: Picture) -> Carried | None:
@@ -243,6 +249,22 @@ class SilhouetteFollower:
         """A whole figure's outline, that is nearly right, on the edges of a frame; a part's as it is."""
         edges = self._silhouette(picture_at(frame), points) if self._whole else None
         return points if edges is None else all_round(points, self._kinds, edges)
+
+    def _is_whole(self, picture: Picture, points: Points) -> bool:
+        """Whether an outline is a whole figure's: it lies on edges nearly all round, and holds all of the thing that is there."""
+        box = box_around(points, picture.shape)
+        if box is None:
+            return False
+        matte, known = self._covered(picture, box)
+        along = normals_of(points, list(range(len(points))), SPACING)
+        if Silhouette(matte, known, box[:2]).agrees(along, NEARLY).mean() < FIGURE:
+            return False
+        own = np.asarray(coverage(points, Area(*box))) > 0.5
+        count, labels = cv2.connectedComponents((matte > 0.5).view(np.uint8))
+        held = np.bincount(labels.ravel(), own.ravel(), count) > TOUCHES * own.sum()
+        held[0] = False
+        thing = held[labels]
+        return bool((thing & own).sum() > FILLED * (thing | own).sum())
 
     def _given(self, picture: Picture, points: Points, edges: Silhouette, doubt: Array | None) -> Carried:
         self._follower.stands(picture, points)
