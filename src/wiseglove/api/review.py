@@ -242,16 +242,21 @@ def _marks(reviewer: Reviewer, thing: Reviewed, frame: int, weighing: Weighing) 
     ]
 
 
-@router.get("/frames/{frame}/righted/{outline}")
-def propose_righted(shot_id: str, frame: int, outline: str, context: Ctx, everywhere: bool = False) -> Proposal:
-    """The outline with what is off on the frame (or all of it, `everywhere`) put where its edge seems to be; not stored."""
-    shot = load_shot(context, shot_id)
+def _shown(context: Context, shot: EvaluatedShot, outline: str, frame: int) -> Reviewed:
+    """An outline that is shown on a frame. Raises EditError for any other."""
     check_frame(shot.plate, frame)
     things = context.reviewer.things(shot, outline)
     if not things or frame not in things[0].contents:
         raise EditError(NOT_SHOWN)
-    thing, pictures = things[0], _pictures(context, shot)
-    list(context.reviewer.judge(things, [Target(outline, frame)], pictures))
+    return things[0]
+
+
+@router.get("/frames/{frame}/righted/{outline}")
+def propose_righted(shot_id: str, frame: int, outline: str, context: Ctx, everywhere: bool = False) -> Proposal:
+    """The outline with what is off on the frame (or all of it, `everywhere`) put where its edge seems to be; not stored."""
+    shot = load_shot(context, shot_id)
+    thing, pictures = _shown(context, shot, outline, frame), _pictures(context, shot)
+    list(context.reviewer.judge([thing], [Target(outline, frame)], pictures))
     fit = context.reviewer.fit(thing, frame)
     assert fit is not None
     stretches = stretches_of(fit, Weighing(shot, everywhere).of(thing, frame, fit.places))
@@ -271,11 +276,7 @@ def propose_between(shot_id: str, frame: int, outline: str, context: Ctx) -> Pro
     It stands in place of the keys in between, which do not fit.
     """
     shot = load_shot(context, shot_id)
-    check_frame(shot.plate, frame)
-    things = context.reviewer.things(shot, outline)
-    if not things or frame not in things[0].contents:
-        raise EditError(NOT_SHOWN)
-    thing, pictures = things[0], _pictures(context, shot)
+    thing, pictures = _shown(context, shot, outline, frame), _pictures(context, shot)
     before, after = keys_around(context.reviewer, thing, frame, pictures)
     if before is None or after is None:
         side = "before" if before is None else "after"

@@ -5,7 +5,8 @@ is seen on the frames after that, outside the outline that was found; and what o
 stands still there while it would differ if it went along. Where a pixel was never uncovered, it is the figure's or not as the
 picture's own edges divide it (watershed, Meyer 1994), flooded from what is sure.
 
-The outline is found with what is known so far, then twice more with what all frames of a block told together.
+The outline is found with what is known so far, then twice more with what all other frames of a block told together; a large
+figure's in pictures of half the size, but for the last time.
 """
 
 from __future__ import annotations
