@@ -8,10 +8,11 @@ farthest off to its place, and goes on until the frame is right.
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from functools import cache
+from functools import cache, partial
 
 import numpy as np
 
+from benchmarks.hand import moved_if_better, to_its_place
 from benchmarks.table import Row
 from benchmarks.walking import _alpha, _clip, _covered, _edge, _started
 from wiseglove.core.geometry.bezier import Points
@@ -31,8 +32,6 @@ LEFT = 0.1
 """Pixels more than an outline's points can do, where that is more than RIGHT: it is right then as well."""
 RECUTS = 4
 """How often points are set anew along the true edge at most."""
-HANDLE = 0.5
-"""Pixels of the curve that a pixel of a handle's end moves, about."""
 
 
 @cache
@@ -57,25 +56,15 @@ class Hand:
 
     def put_right(self, frame: int, points: Points, aim: Points | None = None) -> Points:
         """The outline dragged until it is right on a frame, which becomes a key; aim: where its points belong, if that is known."""
-        if self.off(frame, points) > RIGHT:
-            whole = points.copy()
-            whole[:, :2] += _silhouette(self.back, self.part, frame).places.mean(axis=0) - points[:, :2].mean(axis=0)
-            if self.off(frame, whole) < self.off(frame, points):
-                points = whole
-                self.drags += 1
+        off = partial(self.off, frame)
+        way = _silhouette(self.back, self.part, frame).places.mean(axis=0) - points[:, :2].mean(axis=0)
+        points, moved = moved_if_better(points, way, off, RIGHT)
         aim = self.aim(frame, points) if aim is None else aim
-        right = max(RIGHT, self.off(frame, aim) + LEFT)
-        while self.off(frame, points) > right:
-            way = (aim - points)[:, :6].reshape(-1, 3, 2)
-            # A point is dragged with its handles; then a handle that still points elsewhere.
-            far = np.linalg.norm(way, axis=2) * np.array([1.0, HANDLE, HANDLE])
-            if far.max() < 0.01:
-                self.given_up.append(frame)
-                break
-            point, which = divmod(int(far.argmax()), 3)
-            points = points.copy()
-            points[point, 2 * which : 2 * which + 2] = aim[point, 2 * which : 2 * which + 2]
-            self.drags += 1
+        right = max(RIGHT, off(aim) + LEFT)
+        points, drags = to_its_place(points, aim, off, right)
+        self.drags += moved + drags
+        if off(points) > right:
+            self.given_up.append(frame)
         self.keys[frame] = points
         return points
 

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import time
 from dataclasses import dataclass
-from functools import cache
+from functools import cache, partial
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
@@ -19,6 +19,7 @@ import shapely
 from scipy.stats import spearmanr
 
 from benchmarks.delivering import _shot
+from benchmarks.hand import moved_if_better, to_its_place
 from benchmarks.table import Row
 from benchmarks.truth import FOOTAGE, edge_of, plates
 from benchmarks.walking import _clip
@@ -33,7 +34,7 @@ from wiseglove.core.review.holes import holes
 from wiseglove.demo import drawing
 from wiseglove.demo.install import read_truth
 from wiseglove.jobs.behind_files import Request, View, behind_of
-from wiseglove.shot.between import FARTHEST, FITS
+from wiseglove.shot.between import FITS, nearest_of
 from wiseglove.shot.keys import as_points
 from wiseglove.shot.model import Outline
 from wiseglove.shot.reviewing import FAULTY, Reviewer, calmed, fault_of
@@ -163,19 +164,10 @@ def _actions(clip: Clip, seed: int) -> tuple[int, int]:
 
     def by_hand(frame: int, shape: np.ndarray) -> tuple[np.ndarray, int]:
         """The shape dragged until it is right, and the number of drags."""
-        aim, drags = clip.truth[frame], 0
-        whole = shape.copy()
-        whole[:, :2] += (aim - shape)[:, :2].mean(axis=0)
-        if (now := off(frame, shape)) > RIGHT and off(frame, whole) < now:
-            shape, drags = whole, 1
-        while off(frame, shape) > RIGHT:
-            far = np.linalg.norm((aim - shape)[:, :6], axis=1)
-            if far.max() < 1e-6:
-                break
-            shape = shape.copy()
-            shape[far.argmax()] = aim[far.argmax()]
-            drags += 1
-        return shape, drags
+        aim, error = clip.truth[frame], partial(off, frame)
+        shape, moved = moved_if_better(shape, (aim - shape)[:, :2].mean(axis=0), error, RIGHT)
+        shape, drags = to_its_place(shape, aim, error, RIGHT)
+        return shape, moved + drags
 
     def between(held: dict[int, np.ndarray]) -> np.ndarray:
         at = np.array(sorted(held))
@@ -200,17 +192,17 @@ def _actions(clip: Clip, seed: int) -> tuple[int, int]:
             near = {f: told.get(f - 2, v) + 2 * v + told.get(f + 2, v) for f, v in told.items()}
             frame = max(near, key=lambda f: near[f])
             done += 1
-            before = max((k for k in held if frame - FARTHEST <= k < frame and faults[k] <= FITS), default=None)
-            after = min((k for k in held if frame < k <= frame + FARTHEST and faults[k] <= FITS), default=None)
+            fits = {k for k in held if faults[k] <= FITS}
+            before, after = nearest_of(held, frame, fits.__contains__)
             if before is not None and after is not None and (before, after) not in seen:
                 seen.add((before, after))
                 ends = {k: held[k] for k in (before, after)}
                 found = carry_range(clip.pictures.__getitem__, ends, kinds, before, after, plate=(0, count - 1))
                 tried = held | {d.frame: d.points for d in found if d.points is not None}
-                there = range(before, after + 1, 2)
+                carried, there = between(tried), range(before, after + 1, 2)
                 done += 2
-                if sum(off(f, between(tried)[f]) for f in there) < sum(off(f, shapes[f]) for f in there):
-                    held, shapes = tried, between(tried)
+                if sum(off(f, carried[f]) for f in there) < sum(off(f, shapes[f]) for f in there):
+                    held, shapes = tried, carried
                     continue
             seen.add(frame)
             held[frame], drags = by_hand(frame, shapes[frame])

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 
 import numpy as np
 
@@ -18,14 +18,17 @@ def keys_around(
     reviewer: Reviewer, thing: Reviewed, frame: int, picture_at: PictureAt
 ) -> tuple[int | None, int | None]:
     """The nearest keys before and after a frame that fit, or that were said to look right; None where there is none."""
-    keys = sorted(k.frame for k in thing.outline.keys if k.frame in thing.contents)
-    before = (k for k in reversed(keys) if frame - FARTHEST <= k < frame)
-    after = (k for k in keys if frame < k <= frame + FARTHEST)
+    keys = [k.frame for k in thing.outline.keys if k.frame in thing.contents]
+    return nearest_of(keys, frame, lambda k: looks_right(thing, k) or _fits(reviewer, thing, k, picture_at))
 
-    def first_right(near: Iterable[int]) -> int | None:
-        return next((k for k in near if looks_right(thing, k) or _fits(reviewer, thing, k, picture_at)), None)
 
-    return first_right(before), first_right(after)
+def nearest_of(keys: Iterable[int], frame: int, is_right: Callable[[int], bool]) -> tuple[int | None, int | None]:
+    """The nearest of some frames before and after one that are right, up to FARTHEST away; the nearest are asked first."""
+    near = sorted((k for k in keys if 0 < abs(k - frame) <= FARTHEST), key=lambda k: abs(k - frame))
+    before, after = (
+        next((k for k in near if (k < frame) == earlier and is_right(k)), None) for earlier in (True, False)
+    )
+    return before, after
 
 
 def _fits(reviewer: Reviewer, thing: Reviewed, key: int, picture_at: PictureAt) -> bool:

@@ -16,10 +16,11 @@ from benchmarks.truth import edge_of, fitted, off
 from wiseglove.core.geometry.bezier import ellipse, flatten
 from wiseglove.core.geometry.homography import apply
 from wiseglove.core.outline.carry import OutlineFollower
+from wiseglove.core.outline.figure import FigureFollower
 from wiseglove.core.outline.normals import normals_of
 from wiseglove.core.outline.steady import LostError, Steady
 from wiseglove.core.outline.towards import carry_range
-from wiseglove.core.outline.uncovered import FigureFollower, Uncovered
+from wiseglove.core.outline.uncovered import Uncovered
 from wiseglove.demo import walker
 
 Array = NDArray[np.float64]

@@ -68,7 +68,7 @@ def difference_matte(frame: Picture, behind: Behind, otherwise: Picture | None =
 
 
 def solid_difference(frame: Picture, behind: Behind, otherwise: Picture) -> NDArray[np.bool_]:
-    """Where something covers a frame at all, (h, w), as in `difference_matte` but with hard edges, in a third of the time."""
+    """Where something covers a frame at all, (h, w), as in `difference_matte` but with hard edges, in half of the time."""
     return np.where(behind.known, _differing(frame, behind, otherwise)[1], otherwise > 0.5)
 
 

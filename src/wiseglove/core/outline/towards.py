@@ -11,9 +11,9 @@ from numpy.typing import NDArray
 
 from wiseglove.core.geometry.bezier import Points
 from wiseglove.core.outline.carry import Carried, OutlineFollower
+from wiseglove.core.outline.figure import AHEAD, BLOCK, TRAVELS, FigureFollower, moved
 from wiseglove.core.outline.silhouette import Covered, SilhouetteFollower
 from wiseglove.core.outline.steady import LostError
-from wiseglove.core.outline.uncovered import AHEAD, BLOCK, TRAVELS, FigureFollower, moved
 
 Array = NDArray[np.float64]
 Picture = NDArray[np.uint8]
