@@ -166,3 +166,59 @@ def test_a_blurred_edge_is_half_covered_where_half_of_the_light_is(thing: tuple[
     row = matte[60:100].mean(axis=0)
     left = np.interp(0.5, row[50:70], np.arange(50, 70) + 0.5)
     assert left == pytest.approx(60, abs=0.35)
+
+
+def test_someone_plain_before_a_plain_wall_is_not_taken_for_other_light() -> None:
+    rng = np.random.default_rng(4)
+    flat = np.full((H, W, 3), (64, 70, 72), np.float32)
+    flat[:, 170:] = wall()[:, 170:]
+    frames = [flat + rng.standard_normal((H, W, 3)).astype(np.float32) for _ in range(8)]
+    behind = clean_picture(eight(frames))
+    covered = flat + rng.standard_normal((H, W, 3)).astype(np.float32)
+    covered[:, :150] = (80, 87, 96) + rng.standard_normal((H, 150, 3)).astype(np.float32)
+    assert light_of(covered, behind.picture, behind.known) == pytest.approx(1, abs=0.02)
+    matte = difference_matte(covered, behind)
+    assert matte[:, :146].mean() > 0.98
+    assert matte[:, 154:].mean() < 0.02
+
+
+def test_a_plain_wall_that_is_lit_otherwise_all_over_is_the_same_wall() -> None:
+    rng = np.random.default_rng(4)
+    flat = np.full((H, W, 3), (120, 126, 118), np.float32)
+    behind = clean_picture(eight([flat + rng.standard_normal((H, W, 3)).astype(np.float32) for _ in range(8)]))
+    dimmed = 0.85 * flat + rng.standard_normal((H, W, 3)).astype(np.float32)
+    assert light_of(dimmed, behind.picture, behind.known) == pytest.approx(0.85, abs=0.01)
+    assert difference_matte(dimmed, behind).max() == 0
+
+
+@settings(max_examples=6, deadline=None)
+@given(st.integers(8, 19), st.integers(0, 100))
+def test_a_palm_that_comes_to_rest_is_told_by_what_is_seen_all_round(comes: int, seed: int) -> None:
+    """The hand stirs all round while a part of it does not: there most frames agree on the hand."""
+    rng = np.random.default_rng(seed)
+    frames = []
+    for time in range(40):
+        picture = wall() + rng.standard_normal((H, W, 3))
+        if time >= comes:
+            picture[30:90, 60:130] = (150, 120, 100) + 22 * rng.standard_normal((60, 70, 3))
+            picture[50:70, 80:110] = (150, 120, 100)  # nothing stirs there
+        frames.append(np.clip(picture, 0, 255).astype(np.float32))
+    behind = clean_picture(eight(frames))
+    assert behind.known.mean() > 0.99
+    assert np.abs(behind.picture - wall())[50:70, 80:110].mean() < 2.0
+
+
+@settings(max_examples=10, deadline=None)
+@given(st.integers(8, 12), st.floats(0.6, 1.0))
+def test_a_narrow_gap_between_fingers_stays_open_also_in_their_shadow(wide: int, light: float) -> None:
+    rng = np.random.default_rng(9)
+    behind = clean_picture(eight([wall() + rng.standard_normal((H, W, 3)).astype(np.float32) for _ in range(8)]))
+    alpha = np.zeros((H, W, 1), np.float32)
+    alpha[20:, 60:150] = 1
+    alpha[20:90, 100 : 100 + wide] = 0
+    glove = np.full((H, W, 3), (70, 130, 210), np.float32)
+    seen = glove * alpha + light * wall() * (1 - alpha) + rng.standard_normal((H, W, 3)).astype(np.float32)
+    seen[:, :40] = wall()[:, :40]
+    matte = difference_matte(seen.astype(np.float32), behind)
+    assert matte[30:80, 102 : 98 + wide].mean() < 0.1
+    assert matte[30:, 64:96].mean() > 0.97

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import partial
 
 import cv2
 import numba as nb
@@ -21,10 +22,19 @@ STRANGE = 0.12
 """Share by which a cell's light may differ from the whole picture's; beyond it something else is there."""
 EXPLAINED, FEW_CELLS = 3.0, 0.04
 """Levels left over in the middle pixel of a cell whose light is told, and the share of cells that must be."""
+EVEN, SAME, MOST_CELLS = 6.0, 0.8, 0.5
+"""Standard deviation in levels up to which a cell is even, correlation from which its structure is the same, and the share of all
+cells whose agreement tells the light without structure."""
 SLOPES = 0.5
 """Scale at which slopes are kept."""
 LEAST_NOISE = 0.8
 """Grey levels of noise that are always reckoned with."""
+COARSE, AROUND = 4, 12.0
+"""Pixels by which it is told how far a frame is covered, and round a place how wide (standard deviation)."""
+ROUNDS, SETTLED = 3, 1e-4
+"""How often the colour is looked for anew by that, and the share of pixels that change no more."""
+UNCLEAR = np.float32(0.02)
+"""How much a place of which two colours are seen long enough tells of whether a frame is covered."""
 FEWEST, LEAST_SHARE = 3, 0.1
 """Frames that must agree on a pixel, at least, and as a share of those that see it."""
 
@@ -52,16 +62,39 @@ def light_of(frame: Picture, behind: Picture, seen: NDArray[np.bool_]) -> Pictur
     cells = _cells(np.asarray(ratio, np.float32))
     counts = np.isfinite(cells).sum(2)
     middles = _middles(cells, counts)
-    rest = _cells(np.asarray(np.where(seen, now, np.nan), np.float32)) - middles[..., None] * _cells(then)
+    present, past = _cells(np.asarray(np.where(seen, now, np.nan), np.float32)), _cells(then)
+    rest = present - middles[..., None] * past
     alike = _middles(np.abs(rest), counts) < EXPLAINED
     good = (counts > CELL * CELL // 40) & alike & (middles > DIMMEST) & (middles < BRIGHTEST)
-    whole = float(np.median(middles[good])) if good.mean() > FEW_CELLS else 1.0
+    whole = _of_all(middles, good, good & _same_structure(present, past))
     near = good & (np.abs(middles - whole) < STRANGE * whole)
     local = np.where(near, middles, whole).astype(np.float32)
     soft = cv2.GaussianBlur(local, (0, 0), 1.0, borderType=cv2.BORDER_REPLICATE)
     rows, columns = local.shape
     grown = cv2.resize(soft, (columns * CELL, rows * CELL), interpolation=cv2.INTER_LINEAR)[:h, :w]
     return np.asarray(np.clip(grown, DIMMEST, BRIGHTEST)[..., None], np.float32)
+
+
+def _of_all(light: Picture, told: NDArray[np.bool_], structured: NDArray[np.bool_]) -> float:
+    """The light of a whole picture from that of its cells.
+
+    Cells with structure of their own witness for it: one factor explains them by chance only. Even cells do when most of the
+    picture agrees; what passes before an even wall is even as well, and looks like other light. Else light is as it was.
+    """
+    if structured.mean() > FEW_CELLS:
+        return float(np.median(light[structured]))
+    middle = float(np.median(light[told])) if told.any() else 1.0
+    return middle if (told & (np.abs(light - middle) < STRANGE * middle)).mean() > MOST_CELLS else 1.0
+
+
+def _same_structure(present: Picture, past: Picture) -> NDArray[np.bool_]:
+    """Which cells (rows, columns, n) have structure, and the same in both, what is not a number left out."""
+    seen = np.isfinite(present)
+    count = np.maximum(seen.sum(2), 1)
+    now, then = (np.where(seen, v, 0) for v in (present, past))
+    now, then = (np.where(seen, v - (v.sum(2) / count)[..., None], 0) for v in (now, then))
+    own, other, both = ((a * b).sum(2) / count for a, b in ((then, then), (now, now), (now, then)))
+    return np.asarray((own > EVEN**2) & (both > SAME * np.sqrt(own * other)))
 
 
 def summed(picture: Picture) -> Picture:
@@ -109,11 +142,16 @@ def clean_picture(frames: Pixels, seen: NDArray[np.bool_] | None = None) -> Behi
 
     each(adjust, range(count))
     noise = _noise(alike, middle, there)
-    picture, agree, spread = np.empty((h, w, 3), np.float32), np.empty((h, w), np.int32), np.empty((h, w), np.float32)
-    _most_agree(
-        alike, slopes, there, np.float32(3 * noise + 1), np.float32(SLOPES * (4 * noise + 2)), picture, agree, spread
-    )
     enough = np.maximum(there.sum(0) * LEAST_SHARE, FEWEST)
+    picture, agree, spread = np.empty((h, w, 3), np.float32), np.zeros((h, w), np.int32), np.empty((h, w), np.float32)
+    clear, covered = np.empty((h, w), np.float32), np.zeros((count, -(-h // COARSE), -(-w // COARSE)), np.float32)
+    near, bend = np.float32(3 * noise + 1), np.float32(SLOPES * (4 * noise + 2))
+    for turn in range(1 + ROUNDS):
+        before = agree.copy()
+        _most_agree(alike, slopes, there, covered, near, bend, turn > 0, picture, agree, spread, clear)
+        if turn == ROUNDS or clear.min() > UNCLEAR or (before != agree).mean() < SETTLED:
+            break
+        each(partial(_covered, alike, picture, clear, there, near, covered), range(count))
     known = agree >= enough
     spreads = spread[known]
     return Behind(picture, known, max(float(np.median(spreads)), LEAST_NOISE) if spreads.size else noise)
@@ -149,52 +187,106 @@ def _middle(frames, seen, out):  # type: ignore[no-untyped-def]
                 out[y, x, c] = np.median(values[:n]) if n > 0 else np.float32(0)
 
 
+def _covered(
+    frames: Pixels,
+    picture: Picture,
+    clear: Picture,
+    seen: NDArray[np.bool_],
+    tolerance: np.float32,
+    out: Picture,
+    k: int,
+) -> None:
+    """How far round each place (rows, columns by COARSE pixels) frame k is covered, where that is clear; written into out[k]."""
+    few = (slice(None, None, 2), slice(None, None, 2))
+    off = np.abs(frames[k][few] - picture[few]).max(2) > tolerance
+    weight = np.where(seen[k][few], clear[few], np.float32(0))
+    size = (out.shape[2], out.shape[1])
+    sums = (cv2.resize(v, size, interpolation=cv2.INTER_AREA) for v in (weight * off, weight))
+    there, whole = (cv2.GaussianBlur(v, (0, 0), AROUND / COARSE) for v in sums)
+    out[k] = there / np.maximum(whole, 1e-3)
+
+
+@nb.njit(cache=True, nogil=True, fastmath=True)
+def _largest(colours, bends, bare, n, tolerance, slope, anew):  # type: ignore[no-untyped-def]
+    """The frame of n that most lie near, and how many those are.
+
+    At first frames count more the farther they are spread in time: what passes comes and goes, what is behind is there before and
+    after. Later by how bare they are (n,).
+    """
+    most, best, many = np.float32(0), -1, 0
+    for i in range(n):
+        count = 0
+        near = first = second = np.float32(0)
+        for j in range(n):
+            off = max(
+                abs(colours[0, i] - colours[0, j]),
+                abs(colours[1, i] - colours[1, j]),
+                abs(colours[2, i] - colours[2, j]),
+            )
+            bend = max(abs(bends[0, i] - bends[0, j]), abs(bends[1, i] - bends[1, j]))
+            if off <= tolerance and bend <= slope:
+                count += 1
+                at = bends[2, j]
+                near += bare[j]
+                first += bare[j] * at
+                second += bare[j] * at * at
+        total = max(near, np.float32(1e-6))
+        mean = first / total
+        score = near if anew else near * np.sqrt(max(second / total - mean * mean, np.float32(0.25)))
+        if best < 0 or score > most:
+            most, best, many = score, i, count
+        if count == n:
+            break  # no other has more
+    return best, many
+
+
 @rows_at_once
-def _most_agree(frames, slopes, seen, tolerance, slope, out, agree, spread):  # type: ignore[no-untyped-def]
+def _most_agree(frames, slopes, seen, covered, tolerance, slope, anew, out, agree, spread, clear):  # type: ignore[no-untyped-def]
     """For each pixel the mean of the frames that lie within the tolerances of the one that most lie near.
 
-    Frames count more the farther they are spread in time: what passes comes and goes, what is behind is there before and after.
+    A frame counts the less the more it is covered all round. clear: UNCLEAR where enough other frames agree on another colour, up
+    to 1 where none do; what is clear already is not looked at anew.
     """
     count, h, w, _ = frames.shape
     for y in nb.prange(h):
-        red, green, blue = np.empty(count, np.float32), np.empty(count, np.float32), np.empty(count, np.float32)
-        across, down = np.empty(count, np.float32), np.empty(count, np.float32)
+        colours, bends = np.empty((3, count), np.float32), np.empty((3, count), np.float32)
+        bare, sums = np.empty(count, np.float32), np.empty(3, np.float32)
         for x in range(w):
+            if anew and clear[y, x] > UNCLEAR:
+                continue
             n = 0
             for k in range(count):
                 if seen[k, y, x]:
-                    red[n], green[n], blue[n] = frames[k, y, x, 0], frames[k, y, x, 1], frames[k, y, x, 2]
-                    across[n], down[n] = slopes[k, y, x, 0], slopes[k, y, x, 1]
+                    for c in range(3):
+                        colours[c, n] = frames[k, y, x, c]
+                    bends[0, n], bends[1, n], bends[2, n] = slopes[k, y, x, 0], slopes[k, y, x, 1], n
+                    bare[n] = (np.float32(1) - covered[k, y // COARSE, x // COARSE]) ** 2
                     n += 1
-            most, best = np.float32(-1), 0
-            for i in range(n):
-                near = 0
-                first = second = np.float32(0)
-                for j in range(n):
-                    off = max(abs(red[i] - red[j]), abs(green[i] - green[j]), abs(blue[i] - blue[j]))
-                    bend = max(abs(across[i] - across[j]), abs(down[i] - down[j]))
-                    if off <= tolerance and bend <= slope:
-                        near += 1
-                        first += j
-                        second += j * j
-                mean = first / near
-                score = near * np.sqrt(max(second / near - mean * mean, np.float32(0.25)))
-                if score > most:
-                    most, best = score, i
-            r = g = b = squares = np.float32(0)
-            m = 0
+            best, _ = _largest(colours, bends, bare, n, tolerance, slope, anew)
+            sums[:] = 0
+            squares, m, rest = np.float32(0), 0, 0
             for j in range(n):
-                off = max(abs(red[best] - red[j]), abs(green[best] - green[j]), abs(blue[best] - blue[j]))
+                off = np.float32(0)
+                for c in range(3):
+                    off = max(off, abs(colours[c, best] - colours[c, j]))
                 if off <= tolerance:
-                    r += red[j]
-                    g += green[j]
-                    b += blue[j]
-                    squares += red[j] * red[j] + green[j] * green[j] + blue[j] * blue[j]
                     m += 1
+                    for c in range(3):
+                        sums[c] += colours[c, j]
+                        squares += colours[c, j] * colours[c, j]
             agree[y, x] = m
-            rest = squares - (r * r + g * g + b * b) / max(m, 1)
-            spread[y, x] = np.sqrt(max(rest, np.float32(0)) / (3 * max(m - 1, 1)))
-            if m > 0:
-                out[y, x, 0], out[y, x, 1], out[y, x, 2] = r / m, g / m, b / m
-            else:
-                out[y, x, 0] = out[y, x, 1] = out[y, x, 2] = 0
+            for c in range(3):
+                squares -= sums[c] * sums[c] / max(m, 1)
+                out[y, x, c] = sums[c] / max(m, 1)
+            spread[y, x] = np.sqrt(max(squares, np.float32(0)) / (3 * max(m - 1, 1)))
+            clear[y, x] = np.float32(1)
+            if n - m < FEWEST:
+                continue
+            red, green, blue = colours[0, best], colours[1, best], colours[2, best]
+            for j in range(n):  # the others move up
+                if max(abs(red - colours[0, j]), abs(green - colours[1, j]), abs(blue - colours[2, j])) > tolerance:
+                    colours[:, rest], bends[:, rest], bare[rest] = colours[:, j], bends[:, j], bare[j]
+                    rest += 1
+            _, other = _largest(colours, bends, bare, rest, tolerance, slope, anew)
+            enough = max(n * np.float32(LEAST_SHARE), np.float32(FEWEST))
+            clear[y, x] = max(np.float32(1) - other / enough, UNCLEAR)

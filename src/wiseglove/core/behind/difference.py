@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wiseglove.core.behind.clean import Behind, light_of, noise_by
-from wiseglove.core.compositing.colour import decode
+from wiseglove.core.behind.mixtures import BAND, DEEP, NONE, SURE, disc, distance, from_nearest, nearest_of, shares_of
 from wiseglove.core.noise import unshared
 from wiseglove.core.parallel import rows_at_once
 
@@ -16,8 +16,6 @@ Picture = NDArray[np.float32]
 OF_GRAIN, MOST_NOISE = 2.2, 3.0
 """Times a frame's own grain, or levels where compression took the grain away, up to which what is off from behind is noise: else
 it is what covers most of it."""
-SURE, NONE = 4.0, 2.0
-"""Times the noise from which a neighbourhood surely differs, and up to which it does not."""
 LOOSE = 0.35
 """Pixels by which the picture behind may lie off, which counts as noise along its edges."""
 DARKEST, LIGHTEST = 0.35, 1.08
@@ -28,17 +26,8 @@ SPECK, SMALL_HOLE, HOLE = 60, 60, 6000
 """Pixels of a region that is too small to be something, and of holes in something that are filled always, or where it differs."""
 ALIKE = 1.25
 """Mean times the noise by which a view behind differs at most."""
-BAND = 12
-"""Pixels on each side of an edge in which it may be mixed of both."""
-EDGE = 8.0
-"""Pixels outside within which a mixture with something dark may look like its shadow, and is none."""
-DEEP, DEEPER = 3, 9
-"""Pixels inside from which a thing's own colour is taken, where it is thin and where it is not."""
-WHOLE = 0.94
-"""Share from which a pixel counts as wholly covered: a thing's colour varies."""
-FINE = 16
-"""Entries of the table of light for each level."""
-_LIGHT = decode(np.arange(255 * FINE + 1) / (255 * FINE)).astype(np.float32)
+BAY, LIKE_IT = 6.0, 0.8
+"""Half the width of a narrow bay, and how much nearer it is to the thing around it than to what is behind if it is that."""
 
 
 def difference_matte(frame: Picture, behind: Behind, otherwise: Picture | None = None) -> Picture:
@@ -62,8 +51,8 @@ def difference_matte(frame: Picture, behind: Behind, otherwise: Picture | None =
         around = BAND + 2
         rows, columns = (slice(max(a - around, 0), a + n + around) for a, n in ((top, height), (left, width)))
         part = (rows, columns)
-        mixed = _mixed(frame[part], empty[part], solid[part], shaded[part], strength[part], behind.noise)
-        out[part] = np.where(behind.known[part], mixed, 0)
+        shares = shares_of(frame[part], empty[part], solid[part], shaded[part], strength[part], behind.noise)
+        out[part] = np.where(behind.known[part], shares, 0)
     return out if otherwise is None else np.where(behind.known, out, otherwise)
 
 
@@ -83,7 +72,7 @@ def _differing(
     strength, shaded = np.asarray(cv2.blur(differs, (3, 3)), np.float32), np.empty(differs.shape, bool)
     thing = np.zeros_like(differs) if otherwise is None else np.ascontiguousarray(otherwise, np.float32)
     _strong(strength, share, cv2.blur(tint, (5, 5)), np.ascontiguousarray(behind.known), thing, shaded)
-    return empty, _tidied(strength), shaded, strength
+    return empty, _tidied(strength, frame, empty), shaded, strength
 
 
 def as_noisy_as(frame: Picture, behind: Behind) -> Behind:
@@ -112,8 +101,8 @@ def held_out(frame: Picture, behind: Behind, beyond: int) -> Picture:
     if beyond and width * height > 0:
         rows, columns = (slice(max(a - beyond, 0), a + n + beyond) for a, n in ((top, height), (left, width)))
         known = np.ascontiguousarray(behind.known[rows, columns])
-        near = ~known & (_distance(~known) <= beyond)
-        out[rows, columns][near] = _from_nearest(out[rows, columns, None], known)[..., 0][near]
+        near = ~known & (distance(~known) <= beyond)
+        out[rows, columns][near] = from_nearest(out[rows, columns, None], known)[..., 0][near]
     return out
 
 
@@ -178,18 +167,19 @@ def _strong(strength, share, tint, known, otherwise, shaded):  # type: ignore[no
             strength[y, x] = min(value, np.float32(NONE)) if dim else value
 
 
-def _tidied(strength: Picture) -> NDArray[np.bool_]:
+def _tidied(strength: Picture, frame: Picture, empty: Picture) -> NDArray[np.bool_]:
     """Likely regions that hold something sure (hysteresis, Canny 1986), without specks; holes filled that are no view behind.
 
     A hole that shows what is behind differs from it by noise only; where a thing happens to look alike, it still differs more.
     """
     likely = (strength > (SURE + NONE) / 2).view(np.uint8)
-    closed = cv2.morphologyEx(likely, cv2.MORPH_CLOSE, _disc(2))
+    closed = cv2.morphologyEx(likely, cv2.MORPH_CLOSE, disc(2))
     count, labels, stats, _ = cv2.connectedComponentsWithStats(closed, connectivity=8)
     held = np.zeros(count, bool)
     _hold(labels, strength, stats[:, cv2.CC_STAT_AREA], held)
     solid = np.empty(labels.shape, bool)
     _chosen(labels, held, solid)
+    _fill_bays(solid, frame, empty)
     count, labels, stats, _ = cv2.connectedComponentsWithStats((~solid).view(np.uint8), connectivity=4)
     area = np.maximum(stats[:, cv2.CC_STAT_AREA], 1)
     total = np.zeros(count)
@@ -198,6 +188,74 @@ def _tidied(strength: Picture) -> NDArray[np.bool_]:
     filled[0] = True  # what is solid
     _chosen(labels, filled, solid)
     return solid
+
+
+def _fill_bays(solid: NDArray[np.bool_], frame: Picture, empty: Picture) -> None:
+    """Fill narrow bays of what is solid (h, w), in place, that look like it and not like what is behind, in any light.
+
+    At strokes and edges of the picture behind little tells a pixel from it; a whole bay does.
+    """
+    left, top, width, height = cv2.boundingRect(solid.view(np.uint8))
+    if not width * height:
+        return
+    part = (slice(max(top - 1, 0), top + height + 1), slice(max(left - 1, 0), left + width + 1))
+    inside = np.ascontiguousarray(solid[part])
+    closed = distance(distance(~inside) <= BAY) > BAY
+    bays = closed & ~inside
+    core = distance(inside) > DEEP
+    if not bays.any() or not core.any():
+        return
+    count, labels = cv2.connectedComponents(bays.view(np.uint8), connectivity=4)
+    thing, bare = np.zeros(count), np.zeros(count)
+    _likenesses(labels, np.ascontiguousarray(frame[part]), empty[part], *nearest_of(core), thing, bare)
+    filled = thing < bare * LIKE_IT
+    filled[0] = False
+    solid[part] |= filled[labels]
+
+
+@nb.njit(cache=True, nogil=True)
+def _likenesses(labels, frame, empty, ring, nearest, thing, bare):  # type: ignore[no-untyped-def]
+    """Add up (n,) how far the pixels of each region are from the nearest thing, and from what is behind, in one light for each."""
+    h, w = labels.shape
+    product, square = np.zeros(len(thing)), np.zeros(len(thing))
+    for y in range(h):
+        for x in range(w):
+            if labels[y, x] > 0:
+                for c in range(3):
+                    product[labels[y, x]] += frame[y, x, c] * empty[y, x, c]
+                    square[labels[y, x]] += empty[y, x, c] * empty[y, x, c]
+    for y in range(h):
+        for x in range(w):
+            label = labels[y, x]
+            if label == 0:
+                continue
+            at = nearest[ring[y, x]]
+            v, u = at // w, at % w
+            lit = min(max(product[label] / max(square[label], 1.0), DARKEST), LIGHTEST)
+            for c in range(3):
+                thing[label] += abs(frame[y, x, c] - frame[v, u, c])
+                bare[label] += abs(frame[y, x, c] - lit * empty[y, x, c])
+
+
+@nb.njit(cache=True, nogil=True)
+def _compared_in_holes(labels, asked, frame, empty, ring, nearest, thing, bare):  # type: ignore[no-untyped-def]
+    """Add up (n,) how far the pixels of holes that are asked for are from the thing around them, and from what is behind."""
+    h, w = labels.shape
+    for y in range(h):
+        for x in range(w):
+            label = labels[y, x]
+            if not asked[label]:
+                continue
+            at = nearest[ring[y, x]]
+            v, u = at // w, at % w
+            product = square = np.float32(0)
+            for c in range(3):
+                product += frame[y, x, c] * empty[y, x, c]
+                square += empty[y, x, c] * empty[y, x, c]
+            lit = min(max(product / max(square, np.float32(1)), np.float32(DARKEST)), np.float32(LIGHTEST))
+            for c in range(3):
+                thing[label] += abs(frame[y, x, c] - frame[v, u, c])
+                bare[label] += abs(frame[y, x, c] - lit * empty[y, x, c])
 
 
 @nb.njit(cache=True, nogil=True)
@@ -224,116 +282,3 @@ def _chosen(labels, which, out):  # type: ignore[no-untyped-def]
     for y in range(labels.shape[0]):
         for x in range(labels.shape[1]):
             out[y, x] = which[labels[y, x]]
-
-
-def _mixed(
-    frame: Picture,
-    empty: Picture,
-    solid: NDArray[np.bool_],
-    shaded: NDArray[np.bool_],
-    strength: Picture,
-    noise: float,
-) -> Picture:
-    solid = np.ascontiguousarray(solid)
-    inside, outside = _distance(solid), _distance(~solid)
-    shallow = inside > DEEP if (inside > DEEP).any() else inside > 0
-    deep = inside > DEEPER
-    # Where it is thick nearby its colour is taken from deep inside, else from less deep.
-    near_deep = _distance(~deep) < 2.5 * DEEPER if deep.any() else np.zeros(solid.shape, bool)
-    alpha, told = np.zeros(solid.shape, np.float32), np.zeros(solid.shape, np.float32)
-    for source, where in ((shallow, ~near_deep), (deep, near_deep)):
-        if where.any():
-            own = _mean_within(frame, source)
-            labels, nearest = _nearest(source)
-            _weighed(frame, empty, own, labels, nearest, where, inside, outside, _LIGHT, np.float32(noise), alpha, told)
-    # Where both sides look alike, or the pixel is no mixture of the two, the outline of what differs stands.
-    plain = cv2.GaussianBlur(solid.astype(np.float32), (0, 0), 1.0)
-    told = np.asarray(cv2.blur(told, (3, 3)), np.float32)
-    _edged(alpha, told, plain, strength, shaded, inside, outside)
-    return alpha
-
-
-@rows_at_once
-def _weighed(frame, empty, own, labels, nearest, where, inside, outside, light, noise, alpha, told):  # type: ignore[no-untyped-def]
-    """Near the edge, (h, w): the share of the thing's own colour in each pixel's light, and how well it can be told.
-
-    own (h, w, 3) is looked up at the nearest place of its source. What is blurred is mixed in linear light: the share is found
-    among encoded colours, which is robust, and what stands between the two then weighed as light.
-    """
-    h, w = inside.shape
-    top = len(light) - 1
-    one, beyond = np.float32(1), np.float32(BAND + 2)
-    for y in nb.prange(h):
-        for x in range(w):
-            if not where[y, x] or inside[y, x] > beyond or outside[y, x] > beyond:
-                continue
-            at = nearest[labels[y, x]]
-            v, u = at // w, at % w
-            length = covers = np.float32(0)
-            for c in range(3):
-                way = own[v, u, c] - empty[y, x, c]
-                length += way * way
-                covers += (frame[y, x, c] - empty[y, x, c]) * way
-            share = min(max(covers / max(length, np.float32(16) * noise * noise), np.float32(0)), one)
-            rest = both = whole = np.float32(0)
-            for c in range(3):
-                behind, thing = empty[y, x, c], own[v, u, c]
-                mixed = behind + share * (thing - behind)
-                over = frame[y, x, c] - mixed
-                rest += over * over
-                dark = light[min(max(int(behind * FINE), 0), top)]
-                lit = light[min(max(int(thing * FINE), 0), top)] - dark
-                both += (light[min(max(int(mixed * FINE), 0), top)] - dark) * lit
-                whole += lit * lit
-            alpha[y, x] = min(max(both / max(whole, np.float32(1e-6)) / np.float32(WHOLE), np.float32(0)), one)
-            clear = np.sqrt(length) / (np.float32(8) * noise) - np.float32(0.5)
-            fits = np.float32(2) - np.sqrt(rest) / (np.float32(6) * noise + np.float32(4))
-            told[y, x] = min(max(clear, np.float32(0)), one) * min(max(fits, np.float32(0)), one)
-
-
-@rows_at_once
-def _edged(alpha, told, plain, strength, shaded, inside, outside):  # type: ignore[no-untyped-def]
-    """The matte (h, w) from the shares at its edge, over what stands where these cannot be told; written into `alpha`."""
-    h, w = alpha.shape
-    for y in nb.prange(h):
-        for x in range(w):
-            away = outside[y, x]
-            if inside[y, x] > np.float32(BAND):
-                alpha[y, x] = 1
-            elif away > np.float32(EDGE if shaded[y, x] else BAND) or strength[y, x] < np.float32(NONE / 2):
-                alpha[y, x] = 0
-            else:
-                alpha[y, x] = alpha[y, x] * told[y, x] + plain[y, x] * (np.float32(1) - told[y, x])
-
-
-def _distance(where: NDArray[np.bool_]) -> Picture:
-    """Pixels from each place inside to the nearest outside; 0 outside."""
-    return np.asarray(cv2.distanceTransform(where.view(np.uint8), cv2.DIST_L2, 5), np.float32)
-
-
-def _from_nearest(values: Picture, source: NDArray[np.bool_]) -> Picture:
-    """Each pixel's value from the nearest place of the source."""
-    labels, nearest = _nearest(source)
-    return np.asarray(values.reshape(-1, values.shape[2])[nearest[labels]])
-
-
-def _nearest(source: NDArray[np.bool_]) -> tuple[NDArray[np.int32], NDArray[np.int64]]:
-    """The nearest place of a source for each pixel: labels (h, w), and for each label a place, counted in rows."""
-    _, labels = cv2.distanceTransformWithLabels(
-        (~source).view(np.uint8), cv2.DIST_L2, 5, labelType=cv2.DIST_LABEL_PIXEL
-    )
-    places = np.flatnonzero(source)
-    nearest = np.zeros(len(places) + 1, np.int64)
-    nearest[labels.ravel()[places]] = places
-    return np.asarray(labels, np.int32), nearest
-
-
-def _mean_within(frame: Picture, source: NDArray[np.bool_]) -> Picture:
-    """Each pixel's colour averaged over its neighbourhood, of what counts."""
-    weight = source.astype(np.float32)
-    total = cv2.GaussianBlur(frame * weight[..., None], (0, 0), 2.0)
-    return np.asarray(total / np.maximum(cv2.GaussianBlur(weight, (0, 0), 2.0), 1e-3)[..., None], np.float32)
-
-
-def _disc(radius: int) -> NDArray[np.uint8]:
-    return np.asarray(cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * radius + 1, 2 * radius + 1)), np.uint8)

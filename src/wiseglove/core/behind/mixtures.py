@@ -1,0 +1,139 @@
+"""Shares of mixtures at the edge of what covers a known picture."""
+
+from __future__ import annotations
+
+import cv2
+import numba as nb
+import numpy as np
+from numpy.typing import NDArray
+
+from wiseglove.core.compositing.colour import decode
+from wiseglove.core.parallel import rows_at_once
+
+Picture = NDArray[np.float32]
+SURE, NONE = 4.0, 2.0
+"""Times the noise from which a neighbourhood surely differs, and up to which it does not."""
+BAND = 12
+"""Pixels on each side of an edge in which it may be mixed of both."""
+EDGE = 8.0
+"""Pixels outside within which a mixture with something dark may look like its shadow, and is none."""
+DEEP, DEEPER = 3, 9
+"""Pixels inside from which a thing's own colour is taken, where it is thin and where it is not."""
+WHOLE = 0.94
+"""Share from which a pixel counts as wholly covered: a thing's colour varies."""
+FINE = 16
+"""Entries of the table of light for each level."""
+_LIGHT = decode(np.arange(255 * FINE + 1) / (255 * FINE)).astype(np.float32)
+
+
+def shares_of(
+    frame: Picture,
+    empty: Picture,
+    solid: NDArray[np.bool_],
+    shaded: NDArray[np.bool_],
+    strength: Picture,
+    noise: float,
+) -> Picture:
+    solid = np.ascontiguousarray(solid)
+    inside, outside = distance(solid), distance(~solid)
+    shallow = inside > DEEP if (inside > DEEP).any() else inside > 0
+    deep = inside > DEEPER
+    # Where it is thick nearby its colour is taken from deep inside, else from less deep.
+    near_deep = distance(~deep) < 2.5 * DEEPER if deep.any() else np.zeros(solid.shape, bool)
+    alpha, told = np.zeros(solid.shape, np.float32), np.zeros(solid.shape, np.float32)
+    for source, where in ((shallow, ~near_deep), (deep, near_deep)):
+        if where.any():
+            own = _mean_within(frame, source)
+            labels, nearest = nearest_of(source)
+            _weighed(frame, empty, own, labels, nearest, where, inside, outside, _LIGHT, np.float32(noise), alpha, told)
+    # Where both sides look alike, or the pixel is no mixture of the two, the outline of what differs stands.
+    plain = cv2.GaussianBlur(solid.astype(np.float32), (0, 0), 1.0)
+    told = np.asarray(cv2.blur(told, (3, 3)), np.float32)
+    _edged(alpha, told, plain, strength, shaded, inside, outside)
+    return alpha
+
+
+@rows_at_once
+def _weighed(frame, empty, own, labels, nearest, where, inside, outside, light, noise, alpha, told):  # type: ignore[no-untyped-def]
+    """Near the edge, (h, w): the share of the thing's own colour in each pixel's light, and how well it can be told.
+
+    own (h, w, 3) is looked up at the nearest place of its source. What is blurred is mixed in linear light: the share is found
+    among encoded colours, which is robust, and what stands between the two then weighed as light.
+    """
+    h, w = inside.shape
+    top = len(light) - 1
+    one, beyond = np.float32(1), np.float32(BAND + 2)
+    for y in nb.prange(h):
+        for x in range(w):
+            if not where[y, x] or inside[y, x] > beyond or outside[y, x] > beyond:
+                continue
+            at = nearest[labels[y, x]]
+            v, u = at // w, at % w
+            length = covers = np.float32(0)
+            for c in range(3):
+                way = own[v, u, c] - empty[y, x, c]
+                length += way * way
+                covers += (frame[y, x, c] - empty[y, x, c]) * way
+            share = min(max(covers / max(length, np.float32(16) * noise * noise), np.float32(0)), one)
+            rest = both = whole = np.float32(0)
+            for c in range(3):
+                behind, thing = empty[y, x, c], own[v, u, c]
+                mixed = behind + share * (thing - behind)
+                over = frame[y, x, c] - mixed
+                rest += over * over
+                dark = light[min(max(int(behind * FINE), 0), top)]
+                lit = light[min(max(int(thing * FINE), 0), top)] - dark
+                both += (light[min(max(int(mixed * FINE), 0), top)] - dark) * lit
+                whole += lit * lit
+            alpha[y, x] = min(max(both / max(whole, np.float32(1e-6)) / np.float32(WHOLE), np.float32(0)), one)
+            clear = np.sqrt(length) / (np.float32(8) * noise) - np.float32(0.5)
+            fits = np.float32(2) - np.sqrt(rest) / (np.float32(6) * noise + np.float32(4))
+            told[y, x] = min(max(clear, np.float32(0)), one) * min(max(fits, np.float32(0)), one)
+
+
+@rows_at_once
+def _edged(alpha, told, plain, strength, shaded, inside, outside):  # type: ignore[no-untyped-def]
+    """The matte (h, w) from the shares at its edge, over what stands where these cannot be told; written into `alpha`."""
+    h, w = alpha.shape
+    for y in nb.prange(h):
+        for x in range(w):
+            away = outside[y, x]
+            if inside[y, x] > np.float32(BAND):
+                alpha[y, x] = 1
+            elif away > np.float32(EDGE if shaded[y, x] else BAND) or strength[y, x] < np.float32(NONE / 2):
+                alpha[y, x] = 0
+            else:
+                alpha[y, x] = alpha[y, x] * told[y, x] + plain[y, x] * (np.float32(1) - told[y, x])
+
+
+def distance(where: NDArray[np.bool_]) -> Picture:
+    """Pixels from each place inside to the nearest outside; 0 outside."""
+    return np.asarray(cv2.distanceTransform(where.view(np.uint8), cv2.DIST_L2, 5), np.float32)
+
+
+def from_nearest(values: Picture, source: NDArray[np.bool_]) -> Picture:
+    """Each pixel's value from the nearest place of the source."""
+    labels, nearest = nearest_of(source)
+    return np.asarray(values.reshape(-1, values.shape[2])[nearest[labels]])
+
+
+def nearest_of(source: NDArray[np.bool_]) -> tuple[NDArray[np.int32], NDArray[np.int64]]:
+    """The nearest place of a source for each pixel: labels (h, w), and for each label a place, counted in rows."""
+    _, labels = cv2.distanceTransformWithLabels(
+        (~source).view(np.uint8), cv2.DIST_L2, 5, labelType=cv2.DIST_LABEL_PIXEL
+    )
+    places = np.flatnonzero(source)
+    nearest = np.zeros(len(places) + 1, np.int64)
+    nearest[labels.ravel()[places]] = places
+    return np.asarray(labels, np.int32), nearest
+
+
+def _mean_within(frame: Picture, source: NDArray[np.bool_]) -> Picture:
+    """Each pixel's colour averaged over its neighbourhood, of what counts."""
+    weight = source.astype(np.float32)
+    total = cv2.GaussianBlur(frame * weight[..., None], (0, 0), 2.0)
+    return np.asarray(total / np.maximum(cv2.GaussianBlur(weight, (0, 0), 2.0), 1e-3)[..., None], np.float32)
+
+
+def disc(radius: int) -> NDArray[np.uint8]:
+    return np.asarray(cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * radius + 1, 2 * radius + 1)), np.uint8)
