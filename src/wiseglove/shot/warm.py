@@ -51,7 +51,10 @@ def warm_up() -> None:
     warm.warm_up()
     frames = np.random.default_rng(1).integers(80, 99, (5, SIZE, SIZE, 3), np.uint8)
     behind = clean_picture(frames, np.ones((5, SIZE, SIZE), bool))
-    held_out(frames[0].astype(np.float32), behind, 2)
+    notched = frames[0].astype(np.float32)
+    notched[: SIZE // 2] = 220
+    notched[: SIZE // 2, SIZE // 2 : SIZE // 2 + 6] = 90
+    held_out(notched, behind, 2)
     rows: dict[str, Any] = {
         "clean": CLEAN,
         "motion": MotionRow(on=True),

@@ -222,3 +222,22 @@ def test_a_narrow_gap_between_fingers_stays_open_also_in_their_shadow(wide: int,
     matte = difference_matte(seen.astype(np.float32), behind)
     assert matte[30:80, 102 : 98 + wide].mean() < 0.1
     assert matte[30:, 64:96].mean() > 0.97
+
+
+@settings(max_examples=8, deadline=None)
+@given(st.integers(8, 14), st.integers(0, 100))
+def test_a_pattern_does_not_move_the_edge(check: int, seed: int) -> None:
+    """A dark check beside a dark wall is a part of the cloth, not half of a light one."""
+    rng = np.random.default_rng(seed)
+    dark = np.full((H, W, 3), (52, 52, 56), np.float32)
+    behind = clean_picture(eight([dark + 2 * rng.standard_normal((H, W, 3)).astype(np.float32) for _ in range(8)]))
+    y, x = np.mgrid[:H, :W]
+    light = ((x // check + y // check) % 2 == 0)[..., None]
+    cloth = cv2.GaussianBlur(np.where(light, (96, 128, 160), (66, 88, 112)).astype(np.float32), (0, 0), 1)
+    alpha = np.zeros((H, W), np.float32)
+    alpha[20:, 60:140] = 1
+    alpha = cv2.GaussianBlur(alpha, (0, 0), 1.5)[..., None]
+    seen = cloth * alpha + dark * (1 - alpha) + 2 * rng.standard_normal((H, W, 3)).astype(np.float32)
+    matte = cv2.GaussianBlur(difference_matte(seen.astype(np.float32), behind), (0, 0), 1)
+    left = [np.interp(0.5, row[48:76], np.arange(48, 76) + 0.5) for row in matte[40:110]]
+    assert np.mean(np.abs(np.array(left) - 60)) < 0.9

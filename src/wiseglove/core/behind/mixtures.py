@@ -19,10 +19,17 @@ EDGE = 8.0
 """Pixels outside within which a mixture with something dark may look like its shadow, and is none."""
 DEEP, DEEPER = 3, 9
 """Pixels inside from which a thing's own colour is taken, where it is thin and where it is not."""
+AWAY, FULLER, FARTHER = 7, 3.0, 1.0
+"""Pixels between places where a thing's colour is looked up; what it costs, in squares of the noise, that a pixel is covered in part
+only, and that the colour is not the nearest."""
 WHOLE = 0.94
 """Share from which a pixel counts as wholly covered: a thing's colour varies."""
 FINE = 16
 """Entries of the table of light for each level."""
+_ROUND = np.array(
+    [(0, 0), *((r * np.cos(a), r * np.sin(a)) for r in (AWAY, 2 * AWAY) for a in np.arange(8) * np.pi / 4)]
+)
+_ROUND = np.round(_ROUND).astype(np.int64)
 _LIGHT = decode(np.arange(255 * FINE + 1) / (255 * FINE)).astype(np.float32)
 
 
@@ -45,7 +52,9 @@ def shares_of(
         if where.any():
             own = _mean_within(frame, source)
             labels, nearest = nearest_of(source)
-            _weighed(frame, empty, own, labels, nearest, where, inside, outside, _LIGHT, np.float32(noise), alpha, told)
+            at = (source, labels, nearest, where, inside, outside)
+            _weighed(frame, empty, own, *at, _ROUND, _LIGHT, np.float32(noise), alpha, told)
+    alpha = np.asarray(cv2.medianBlur(alpha, 3), np.float32)  # each pixel chose for itself
     # Where both sides look alike, or the pixel is no mixture of the two, the outline of what differs stands.
     plain = cv2.GaussianBlur(solid.astype(np.float32), (0, 0), 1.0)
     told = np.asarray(cv2.blur(told, (3, 3)), np.float32)
@@ -54,27 +63,42 @@ def shares_of(
 
 
 @rows_at_once
-def _weighed(frame, empty, own, labels, nearest, where, inside, outside, light, noise, alpha, told):  # type: ignore[no-untyped-def]
+def _weighed(frame, empty, own, source, labels, nearest, where, inside, outside, steps, light, noise, alpha, told):  # type: ignore[no-untyped-def]
     """Near the edge, (h, w): the share of the thing's own colour in each pixel's light, and how well it can be told.
 
-    own (h, w, 3) is looked up at the nearest place of its source. What is blurred is mixed in linear light: the share is found
-    among encoded colours, which is robust, and what stands between the two then weighed as light.
+    own (h, w, 3) is looked up at the nearest place of its source, and `steps` from there: where a thing has a pattern, one of its
+    colours explains the pixel best, the whole of one rather than a part. What is blurred is mixed in linear light: the share is
+    found among encoded colours, which is robust, and what stands between the two then weighed as light.
     """
     h, w = inside.shape
     top = len(light) - 1
     one, beyond = np.float32(1), np.float32(BAND + 2)
+    least = np.float32(16) * noise * noise
     for y in nb.prange(h):
         for x in range(w):
             if not where[y, x] or inside[y, x] > beyond or outside[y, x] > beyond:
                 continue
             at = nearest[labels[y, x]]
             v, u = at // w, at % w
-            length = covers = np.float32(0)
-            for c in range(3):
-                way = own[v, u, c] - empty[y, x, c]
-                length += way * way
-                covers += (frame[y, x, c] - empty[y, x, c]) * way
-            share = min(max(covers / max(length, np.float32(16) * noise * noise), np.float32(0)), one)
+            best, share, length = np.float32(np.inf), np.float32(0), np.float32(0)
+            for k in range(len(steps)):
+                row, column = at // w + steps[k, 1], at % w + steps[k, 0]
+                if row < 0 or column < 0 or row >= h or column >= w or not source[row, column]:
+                    continue
+                square = covers = off = np.float32(0)
+                for c in range(3):
+                    way = own[row, column, c] - empty[y, x, c]
+                    square += way * way
+                    covers += (frame[y, x, c] - empty[y, x, c]) * way
+                part = min(max(covers / max(square, least), np.float32(0)), one)
+                for c in range(3):
+                    over = frame[y, x, c] - empty[y, x, c] - part * (own[row, column, c] - empty[y, x, c])
+                    off += over * over
+                cost = off / (noise * noise) + np.float32(FULLER) * (one - part)
+                if k > 0:
+                    cost += np.float32(FARTHER)
+                if cost < best:
+                    best, v, u, share, length = cost, row, column, part, square
             rest = both = whole = np.float32(0)
             for c in range(3):
                 behind, thing = empty[y, x, c], own[v, u, c]
