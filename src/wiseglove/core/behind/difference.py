@@ -16,6 +16,9 @@ Picture = NDArray[np.float32]
 OF_GRAIN, MOST_NOISE = 2.2, 3.0
 """Times a frame's own grain, or levels where compression took the grain away, up to which what is off from behind is noise: else
 it is what covers most of it."""
+SURELY, BESIDE, MANY, MORE = 12.0, (4.0, 14.0), 200, 1.2
+"""Times the noise from which a pixel is none of what is behind for certain, how far beside such it is noisy, and how many tell; times
+the noise from which that counts."""
 LOOSE = 0.35
 """Pixels by which the picture behind may lie off, which counts as noise along its edges."""
 DARKEST, LIGHTEST = 0.35, 1.08
@@ -44,14 +47,14 @@ def difference_matte(frame: Picture, behind: Behind, otherwise: Picture | None =
         out = np.zeros(behind.known.shape, np.float32)
         out[rows, columns] = difference_matte(frame[rows, columns], _part(behind, rows, columns))
         return out
-    empty, solid, shaded, strength = _differing(frame, behind, otherwise)
+    empty, solid, shaded, strength, noise = _differing(frame, behind, otherwise)
     out = np.zeros(solid.shape, np.float32)
     left, top, width, height = cv2.boundingRect(solid.view(np.uint8))
     if width * height:
         around = BAND + 2
         rows, columns = (slice(max(a - around, 0), a + n + around) for a, n in ((top, height), (left, width)))
         part = (rows, columns)
-        shares = shares_of(frame[part], empty[part], solid[part], shaded[part], strength[part], behind.noise)
+        shares = shares_of(frame[part], empty[part], solid[part], shaded[part], strength[part], noise)
         out[part] = np.where(behind.known[part], shares, 0)
     return out if otherwise is None else np.where(behind.known, out, otherwise)
 
@@ -63,16 +66,33 @@ def solid_difference(frame: Picture, behind: Behind, otherwise: Picture) -> NDAr
 
 def _differing(
     frame: Picture, behind: Behind, otherwise: Picture | None
-) -> tuple[Picture, NDArray[np.bool_], NDArray[np.bool_], Picture]:
-    """The picture behind in a frame's light; where something covers it; what is shaded; and how strongly each pixel differs."""
+) -> tuple[Picture, NDArray[np.bool_], NDArray[np.bool_], Picture, float]:
+    """The picture behind in a frame's light; where something covers it; what is shaded; how strongly each pixel differs; the noise."""
     empty = np.ascontiguousarray(behind.picture * light_of(frame, behind.picture, behind.known))
     across, down = cv2.Sobel(empty, -1, 1, 0, scale=0.125), cv2.Sobel(empty, -1, 0, 1, scale=0.125)
     differs, tint, share = (np.empty(frame.shape[:2], np.float32) for _ in range(3))
-    _compared(np.ascontiguousarray(frame), empty, across, down, np.float32(behind.noise), differs, tint, share)
+    frame = np.ascontiguousarray(frame)
+    _compared(frame, empty, across, down, np.float32(behind.noise), differs, tint, share)
+    noise = max(behind.noise, min(_noise_beside(differs, behind), MOST_NOISE))
+    if noise > MORE * behind.noise:
+        _compared(frame, empty, across, down, np.float32(noise), differs, tint, share)
     strength, shaded = np.asarray(cv2.blur(differs, (3, 3)), np.float32), np.empty(differs.shape, bool)
     thing = np.zeros_like(differs) if otherwise is None else np.ascontiguousarray(otherwise, np.float32)
     _strong(strength, share, cv2.blur(tint, (5, 5)), np.ascontiguousarray(behind.known), thing, shaded)
-    return empty, _tidied(strength, frame, empty), shaded, strength
+    return empty, _tidied(strength, frame, empty), shaded, strength, noise
+
+
+def _noise_beside(differs: Picture, behind: Behind) -> float:
+    """Noise in levels beside what surely differs: compression keeps what stands still, and smears what something moves past.
+
+    By the upper quarter of mean squares of three channels (chi-squared of three degrees, divided by three: 1.37).
+    """
+    sure = (differs > SURELY**2) & behind.known
+    if not sure.any():
+        return behind.noise
+    away = distance(~sure)
+    beside = differs[(away > BESIDE[0]) & (away < BESIDE[1]) & behind.known]
+    return behind.noise * float(np.sqrt(np.quantile(beside, 0.75) / 1.37)) if beside.size > MANY else behind.noise
 
 
 def as_noisy_as(frame: Picture, behind: Behind) -> Behind:
