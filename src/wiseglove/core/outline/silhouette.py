@@ -9,7 +9,6 @@ only, and there is drawn onto it from nearby.
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Any
 
 import cv2
 import numba as nb
@@ -21,6 +20,7 @@ from wiseglove.core.geometry.bezier import Points, signed_area, twice_area
 from wiseglove.core.matte.coverage import Box as Area
 from wiseglove.core.matte.coverage import coverage
 from wiseglove.core.outline.carry import Carried, OutlineFollower, box_around
+from wiseglove.core.outline.doubts import doubt_of_whole
 from wiseglove.core.outline.edges import averaged
 from wiseglove.core.outline.looks import Signs, by_segment, logistic
 from wiseglove.core.outline.normals import Normals, follow, normals_of
@@ -61,11 +61,9 @@ TOUCHES = 0.02
 """Share of an outline's area in what counts as the thing that is there."""
 FARTHEST = 20.0
 """Pixels beyond which it says no more how far an edge is."""
-DOUBT_OF_WHOLE: tuple[float, ...] = (-1.79, 3.19, 3.49, 3.42, -3.57, -4.59, 1.41, 1.43, -0.43, 2.9)
-"""Weights of the signs of doubt on a whole figure's outline, in the order of `Signs`, then those of its matte's edges, and what is
-added: logistic regression on the gardener before the panel, both classes counted alike; she before leaves was kept aside."""
 DOUBT_OF_PART: tuple[float, ...] = (0.32, 1.62, 4.13, -5.64, -4.36, 3.98, -4.0)
-"""The same for a part: its doubt by what is inside, some of the signs, and the shares that lie on the matte's edges, and nearly do."""
+"""Weights of the signs of doubt on a part's outline, its doubt by what is inside, some of how its edge looks, and the shares that lie
+on the matte's edges, and nearly do, and what is added: logistic regression on the gardener before the panel."""
 LEFT_OUT, NEAR, MANY = 4.0, 30.0, 12
 """Pixels from the outline beyond which an edge is none of its, up to which it may have been missed, and how many places tell."""
 
@@ -208,15 +206,14 @@ def told_by(points: Points, edges: Silhouette, signs: Signs, doubt: Array | None
         if len(edges.places):
             away = np.minimum(cKDTree(edges.places).query(along.places)[0], FARTHEST)
         length = SPACING * np.bincount(along.segment, minlength=count)
-        told: list[NDArray[Any]] = [signs.unlike, signs.unlike_near, signs.step, signs.lacks, signs.clear, signs.first]
-        told += [np.log(by_segment(away, along.segment, count) + 0.2), edges.missed(along, count), np.log(length + 2)]
-        weights = DOUBT_OF_WHOLE
-    else:
-        told = [np.log((doubt + 0.01) / (1.01 - doubt)), signs.unlike_near, signs.step, signs.clear]
-        nearly = edges.agrees(along, NEARLY)
-        told += [by_segment(np.asarray(w, np.float64), along.segment, count) for w in (on, nearly)]
-        weights = DOUBT_OF_PART
-    *each, more = weights
+        looks = (signs.unlike, signs.unlike_near, signs.step, signs.lacks, signs.clear, signs.first)
+        far = np.log(by_segment(away, along.segment, count) + 0.2)
+        all_signs = np.stack([*looks, far, edges.missed(along, count), np.log(length + 2)], axis=1)
+        return float(on.mean()), doubt_of_whole(all_signs)
+    nearly = edges.agrees(along, NEARLY)
+    told = [np.log((doubt + 0.01) / (1.01 - doubt)), signs.unlike_near, signs.step, signs.clear]
+    told += [by_segment(np.asarray(w, np.float64), along.segment, count) for w in (on, nearly)]
+    *each, more = DOUBT_OF_PART
     return float(on.mean()), logistic(np.asarray(more + sum(w * sign for w, sign in zip(each, told, strict=True))))
 
 
