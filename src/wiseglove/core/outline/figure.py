@@ -115,7 +115,7 @@ class FigureFollower:
         first = min(keys)
         self._steady = Steady(picture_at, first, keys[first])
         self._keys = {frame: self._steady.held(points, frame) for frame, points in keys.items()}
-        self._looks = Looks(self._steady.picture(first), self._keys[first])
+        self._looks = Looks(self._steady.picture(first), self._keys[first], by_size=True)
 
     def is_one(self, frame: int, points: Points) -> bool:
         """Whether the keys' outline is a whole figure before what stands, by how it went until a frame, (N, 8) there.
@@ -212,7 +212,7 @@ class FigureFollower:
         back = self._steady.given_back(points, frame)
         if edges is None:
             return Carried(back, 0.0, doubt=np.ones(len(points)))
-        sure, doubt = told_by(points, edges, self._looks.on(self._steady.picture(frame), points), None)
+        sure, doubt = told_by(points, edges, self._looks.on(self._steady.picture(frame), points), None, known=False)
         return Carried(back, sure, doubt=doubt)
 
 

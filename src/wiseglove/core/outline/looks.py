@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from wiseglove.core.geometry.bezier import Points
+from wiseglove.core.geometry.bezier import Points, signed_area
 from wiseglove.core.outline.edges import length, range_of, seen_at
 from wiseglove.core.outline.normals import Normals, normals_at, normals_of
 from wiseglove.core.outline.snap import layer_around
@@ -26,6 +26,8 @@ APART = 2.0
 """Pixels across which an edge's strength is measured."""
 FAINTEST, LEAST_EDGE = 0.05, 0.1
 """In shares of that range: the least strength that others are measured against, and what an edge has at least to be lacking."""
+LARGE, SMALLEST = 150.0, 0.35
+"""Root of a small thing's area, in pixels, below which it is looked across its edge less far by as much, and the least share."""
 TICKS = np.arange(-REACH, REACH + STEP / 2, STEP)
 
 
@@ -49,18 +51,20 @@ class Signs:
 class Looks:
     """What is seen along an outline on the frame on which it is right."""
 
-    def __init__(self, picture: Picture, points: Points) -> None:
-        """picture: RGB (H, W, 3); points (N, 8)."""
+    def __init__(self, picture: Picture, points: Points, by_size: bool = False) -> None:
+        """picture: RGB (H, W, 3); points (N, 8); by_size: whether less far is looked across a small thing's edge."""
         along = normals_of(points, list(range(len(points))), SPACING)
         self._segment, self._t, self._count = along.segment, along.t, len(points)
-        self._seen = _across(picture, along)
+        size = float(np.sqrt(abs(signed_area(points))))
+        self._ticks = TICKS * (np.clip(size / LARGE, SMALLEST, 1.0) if by_size else 1.0)
+        self._seen = _across(picture, along, self._ticks)
         inner, outer = self._sides(self._seen)
         self._inner, self._step = inner, length(outer - inner)
         self._scale = range_of(inner)
 
     def on(self, picture: Picture, points: Points) -> Signs:
         """The signs where the outline is this one (N, 8) on another frame."""
-        seen = _across(picture, normals_at(points, self._segment, self._t))
+        seen = _across(picture, normals_at(points, self._segment, self._t), self._ticks)
         inner, outer = self._sides(seen)
         step, well = length(outer - inner), _between(-DEEP[1], -DEEP[0])
         half = round(APART / STEP / 2)
@@ -102,10 +106,10 @@ def _between(low: float, high: float) -> NDArray[np.bool_]:
     return np.asarray((low <= TICKS) & (high >= TICKS))
 
 
-def _across(picture: Picture, along: Normals) -> Array:
-    """Roots of linear light at TICKS across an outline, (M, T, 3)."""
+def _across(picture: Picture, along: Normals, ticks: Array) -> Array:
+    """Roots of linear light at so many pixels (T,) across an outline, (M, T, 3)."""
     left, top, layer = layer_around(picture, along.places, REACH + 4)
     if layer.size == 0:
-        return np.zeros((len(along.t), len(TICKS), 3))
-    places = along.places[:, None] + along.outward[:, None] * TICKS[:, None] - (left, top)
+        return np.zeros((len(along.t), len(ticks), 3))
+    places = along.places[:, None] + along.outward[:, None] * ticks[:, None] - (left, top)
     return seen_at(layer, places).astype(np.float64)

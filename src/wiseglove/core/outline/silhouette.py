@@ -22,7 +22,7 @@ from wiseglove.core.matte.coverage import coverage
 from wiseglove.core.outline.carry import Carried, OutlineFollower, box_around
 from wiseglove.core.outline.doubts import doubt_of_whole
 from wiseglove.core.outline.edges import averaged
-from wiseglove.core.outline.looks import Signs, by_segment, logistic
+from wiseglove.core.outline.looks import Looks, Signs, by_segment, logistic
 from wiseglove.core.outline.normals import Normals, follow, normals_of
 from wiseglove.core.outline.refit import SPACING as REFITTED
 from wiseglove.core.outline.refit import refitted
@@ -193,10 +193,13 @@ def all_round(points: Points, kinds: list[str], edges: Silhouette) -> Points:
     return points
 
 
-def told_by(points: Points, edges: Silhouette, signs: Signs, doubt: Array | None) -> tuple[float, Array]:
+def told_by(
+    points: Points, edges: Silhouette, signs: Signs, doubt: Array | None, known: bool = True
+) -> tuple[float, Array]:
     """How much an outline (N, 8) lies on edges, 0..1, and a doubt for each segment (N,).
 
-    doubt: that by what is inside a part (N,); none for a whole figure, which lies on edges all round.
+    doubt: that by what is inside a part (N,); none for a whole figure, which lies on edges all round. known: whether the picture behind
+    was, or was learned on the way.
     """
     count = len(points)
     along = normals_of(points, list(range(count)), SPACING)
@@ -208,8 +211,9 @@ def told_by(points: Points, edges: Silhouette, signs: Signs, doubt: Array | None
         length = SPACING * np.bincount(along.segment, minlength=count)
         looks = (signs.unlike, signs.unlike_near, signs.step, signs.lacks, signs.clear, signs.first)
         far = np.log(by_segment(away, along.segment, count) + 0.2)
-        all_signs = np.stack([*looks, far, edges.missed(along, count), np.log(length + 2)], axis=1)
-        return float(on.mean()), doubt_of_whole(all_signs)
+        size = np.full(count, np.log(max(abs(signed_area(points)), 1.0)) / 2)
+        all_signs = np.stack([*looks, far, edges.missed(along, count), np.log(length + 2), size], axis=1)
+        return float(on.mean()), doubt_of_whole(all_signs, known)
     nearly = edges.agrees(along, NEARLY)
     told = [np.log((doubt + 0.01) / (1.01 - doubt)), signs.unlike_near, signs.step, signs.clear]
     told += [by_segment(np.asarray(w, np.float64), along.segment, count) for w in (on, nearly)]
@@ -224,6 +228,7 @@ class SilhouetteFollower:
         self._follower = OutlineFollower(picture, points, kinds)
         self._kinds, self._covered = kinds, covered
         self._whole = self._is_whole(picture, points)
+        self._looks = Looks(picture, points, by_size=True) if self._whole else self._follower.looks
         self.accumulates = not self._whole
 
     def anyway(self, picture: Picture) -> Carried | None:
@@ -267,7 +272,7 @@ class SilhouetteFollower:
 
     def _given(self, picture: Picture, points: Points, edges: Silhouette, doubt: Array | None) -> Carried:
         self._follower.stands(picture, points)
-        sure, told = told_by(points, edges, self._follower.looks.on(picture, points), doubt)
+        sure, told = told_by(points, edges, self._looks.on(picture, points), doubt)
         return Carried(points, sure, doubt=told)
 
     def _silhouette(self, picture: Picture, points: Points) -> Silhouette | None:
