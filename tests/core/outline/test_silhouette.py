@@ -113,3 +113,37 @@ def test_a_part_keeps_to_itself_where_it_has_no_edge_of_the_figure() -> None:
     assert off(truth, flatten(last.points, 0.3)) < 1.5
     assert last.doubt is not None
     assert last.doubt.shape == (len(points),)
+
+
+def test_someone_else_who_touches_a_figure_is_not_taken_into_its_outline() -> None:
+    rng = np.random.default_rng(5)
+    size = (220, 360)
+
+    def cloth(colour: tuple[int, int, int], coarse: float) -> NDArray[np.float32]:
+        grain = cv2.GaussianBlur(rng.standard_normal(size).astype(np.float32), (0, 0), coarse)
+        return np.asarray(np.array(colour) + 26 * grain[..., None] / grain.std(), np.float32)
+
+    wall, own, other = cloth((92, 96, 88), 4), cloth((60, 92, 170), 2), cloth((186, 96, 60), 2)
+
+    def frame(k: int) -> NDArray[np.uint8]:
+        picture = wall
+        for matte, coat, way in ((_oval(size, 290 - 12 * k), other, -12), (_oval(size, 110 + 3 * k), own, 3)):
+            picture = picture * (1 - matte[..., None]) + np.roll(coat, way * k, axis=1) * matte[..., None]
+        return np.asarray(np.clip(np.round(picture + rng.normal(0, 1, wall.shape)), 0, 255), np.uint8)
+
+    frames = [frame(k) for k in range(12)]
+    behind = Behind(wall, np.ones(size, bool), 1.2)
+    covered = partial(difference_within, behind)
+    points, kinds = fitted(np.round(255 * _oval(size, 110)).astype(np.uint8), 1.0)
+    touching = [(_oval(size, 110 + 3 * k) * _oval(size, 290 - 12 * k)).max() > 0.1 for k in range(12)]
+    assert any(touching)
+    for told in carry_range(frames.__getitem__, {0: points}, kinds, 0, 11, covered=covered):
+        assert told.points is not None
+        mine = outline_matte(told.points[None], Box(0, 0, size[1], size[0])) > 0.5
+        true = _oval(size, 110 + 3 * told.frame) > 0.5
+        assert (mine & true).sum() > 0.9 * (mine | true).sum(), (told.frame, touching[told.frame])
+
+
+def _oval(size: tuple[int, int], x: float) -> NDArray[np.float32]:
+    matte = outline_matte(ellipse(x, 110, 34, 74)[None], Box(0, 0, size[1], size[0]))
+    return np.asarray(cv2.GaussianBlur(matte, (0, 0), 0.7), np.float32)

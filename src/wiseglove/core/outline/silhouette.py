@@ -57,6 +57,9 @@ FIGURE, FILLED, BORDER = 0.8, 0.92, 2
 """Share of a whole figure's outline that nearly lies on edges, and what it has in common with the thing that is there, of its own
 area, pixels beside the outline left out. Walking ones have from 0.89 and 0.98 on, also small and compressed ones and where legs
 close around a gap; all but the head up to 0.97 and 0.89, heads up to 0.92 and 0.29, a hand without its index finger up to 0.47."""
+ROOM, LEAST_ROOM, ANOTHER, STILL_ANOTHER = 0.115, 6.0, 0.1, 0.02
+"""How far a figure reaches beyond where it is expected, in roots of its area, and in pixels at least; the share of its area from which
+what goes on beyond that is another thing, and still is the one that touched it before. Walking ones have up to 0.02, small ones 0.05."""
 TOUCHES = 0.02
 """Share of an outline's area in what counts as the thing that is there."""
 FARTHEST = 20.0
@@ -73,6 +76,8 @@ class Silhouette:
 
     def __init__(self, matte: Matte, known: NDArray[np.bool_] | None = None, corner: tuple[int, int] = (0, 0)) -> None:
         """matte: (h, w), 0..1, of a part of the plate whose first pixel is `corner` (x, y); edges count where it is known."""
+        self.apart = True
+        """Whether nothing else touches what it is the edge of."""
         soft = np.asarray(cv2.GaussianBlur(matte, (0, 0), SMOOTH), np.float32)
         lines, _ = cv2.findContours((soft > 0.5).view(np.uint8), cv2.RETR_LIST, cv2.CHAIN_APPROX_NONE)
         long = [line[:, 0] for line in lines if len(line) > MANY]
@@ -184,8 +189,40 @@ def _best(places, outward, edges, facings, reach, facing, best):  # type: ignore
                 least, best[i] = cost, which[k]
 
 
+def edges_of_it(
+    matte: Matte, known: NDArray[np.bool_] | None, corner: tuple[int, int], points: Points, touched: bool
+) -> Silhouette:
+    """The edges of a matte near a whole figure's outline (N, 8), which is nearly right; told as far as it is the figure's own.
+
+    Where another thing touches it, the matte goes on far beyond: out there, and close to where it begins, no edge is the figure's.
+    touched: whether it did so on the frame before; then little beyond is it still.
+    """
+    height, width = matte.shape
+    own = np.asarray(coverage(points, Area(*corner, corner[0] + width, corner[1] + height))) > 0.5
+    area, thing = int(own.sum()), _thing_there(matte, own)
+    room = max(LEAST_ROOM, ROOM * float(np.sqrt(area)))
+    other = thing & (cv2.distanceTransform((~own).view(np.uint8), cv2.DIST_L2, 5) > room)
+    apart = bool(other.sum() <= (STILL_ANOTHER if touched else ANOTHER) * area)
+    if not apart:
+        far = cv2.distanceTransform((~other).view(np.uint8), cv2.DIST_L2, 5) > room
+        known = far if known is None else known & far
+    edges = Silhouette(matte, known, corner)
+    edges.apart = apart
+    return edges
+
+
+def _thing_there(matte: Matte, own: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """What of a matte hangs together with what an outline holds, (h, w)."""
+    count, labels = cv2.connectedComponents((matte > 0.5).view(np.uint8))
+    held = np.bincount(labels.ravel(), own.ravel(), count) > TOUCHES * own.sum()
+    held[0] = False
+    return np.asarray(held[labels])
+
+
 def all_round(points: Points, kinds: list[str], edges: Silhouette) -> Points:
-    """A whole figure's outline (N, 8), that is nearly right, on the edges of its matte."""
+    """A whole figure's outline (N, 8), that is nearly right, on the edges of its matte; near it only where another thing touches it."""
+    if not edges.apart:
+        return edges.onto(points, kinds, PART, FACING_PART)
     points = edges.onto(points, kinds, WHOLE, FACING)
     along = normals_of(points, list(range(len(points))), SPACING)
     if edges.agrees(along, ON).mean() < ALL_ROUND or edges.missed(along, len(points)).any():
@@ -226,7 +263,7 @@ class SilhouetteFollower:
 
     def __init__(self, picture: Picture, points: Points, kinds: list[str], covered: Covered) -> None:
         self._follower = OutlineFollower(picture, points, kinds)
-        self._kinds, self._covered = kinds, covered
+        self._kinds, self._covered, self._touched = kinds, covered, False
         self._whole = self._is_whole(picture, points)
         self._looks = Looks(picture, points, by_size=True) if self._whole else self._follower.looks
         self.accumulates = not self._whole
@@ -243,8 +280,12 @@ class SilhouetteFollower:
             return None
         points = self._follower.went(picture)
         edges = self._silhouette(picture, points)
-        if edges is None:
-            return self._follower.anyway(picture)
+        self._touched = edges is not None and not edges.apart
+        if edges is None or not edges.apart:  # as a part, from inside
+            found = self._follower.anyway(picture)
+            if found is None or edges is None:
+                return found
+            return self._given(picture, all_round(found.points, self._kinds, edges), edges, found.doubt)
         return self._given(picture, all_round(points, self._kinds, edges), edges, None)
 
     def settled(self, picture_at: Callable[[int], Picture], frame: int, points: Points) -> Points:
@@ -262,13 +303,10 @@ class SilhouetteFollower:
         if Silhouette(matte, known, box[:2]).agrees(along, NEARLY).mean() < FIGURE:
             return False
         own = np.asarray(coverage(points, Area(*box))) > 0.5
-        count, labels = cv2.connectedComponents((matte > 0.5).view(np.uint8))
-        held = np.bincount(labels.ravel(), own.ravel(), count) > TOUCHES * own.sum()
-        held[0] = False
-        thing, disc = held[labels].view(np.uint8), np.ones((2 * BORDER + 1, 2 * BORDER + 1), np.uint8)
-        beyond = thing & (1 - cv2.dilate(own.view(np.uint8), disc))
-        lacking = cv2.erode(own.view(np.uint8), disc) & (1 - thing)
-        return bool(int(beyond.sum()) + int(lacking.sum()) < (1 - FILLED) * own.sum())
+        thing, disc = _thing_there(matte, own), np.ones((2 * BORDER + 1, 2 * BORDER + 1), np.uint8)
+        beyond = thing & (cv2.dilate(own.view(np.uint8), disc) == 0)
+        lacking = ~thing & (cv2.erode(own.view(np.uint8), disc) > 0)
+        return bool(beyond.sum() + lacking.sum() < (1 - FILLED) * own.sum())
 
     def _given(self, picture: Picture, points: Points, edges: Silhouette, doubt: Array | None) -> Carried:
         self._follower.stands(picture, points)
@@ -277,4 +315,11 @@ class SilhouetteFollower:
 
     def _silhouette(self, picture: Picture, points: Points) -> Silhouette | None:
         box = box_around(points, picture.shape)
-        return None if box is None else Silhouette(*self._covered(picture, box), box[:2])
+        if box is None:
+            return None
+        matte, known = self._covered(picture, box)
+        return (
+            edges_of_it(matte, known, box[:2], points, self._touched)
+            if self._whole
+            else Silhouette(matte, known, box[:2])
+        )
