@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import cv2
 import numpy as np
 import pytest
 from hypothesis import given, settings
@@ -44,6 +45,19 @@ def test_signs_are_numbers_wherever_it_lies(x: float, y: float, size: float) -> 
     for name in Signs.__dataclass_fields__:
         assert np.isfinite(getattr(found, name)).all()
         assert getattr(found, name).shape == (4,)
+
+
+@pytest.mark.parametrize("off", [0.0, 3.0])
+def test_a_small_thing_is_looked_at_like_a_large_one(off: float) -> None:
+    large, small = ellipse(150.0, 120.0, 60.0, 45.0), ellipse(75.0, 60.0, 30.0, 22.5)
+    half = np.asarray(cv2.resize(PICTURE, None, fx=0.5, fy=0.5, interpolation=cv2.INTER_AREA), np.uint8)
+    near = Looks(PICTURE, large, by_size=True).on(PICTURE, ellipse(150.0, 120.0, 60.0 + off, 45.0 + off))
+    far = Looks(half, small, by_size=True).on(half, ellipse(75.0, 60.0, 30.0 + off / 2, 22.5 + off / 2))
+    plain = Looks(half, small).on(half, ellipse(75.0, 60.0, 30.0 + off / 2, 22.5 + off / 2))
+    for name in ("unlike_near", "step", "lacks"):
+        apart = [np.abs(getattr(seen, name) - getattr(near, name)).max() for seen in (far, plain)]
+        assert apart[0] < 0.35, name
+        assert off == 0 or apart[0] < apart[1], name
 
 
 def test_means_by_segment_and_odds() -> None:

@@ -121,8 +121,9 @@ def clean_picture(frames: Pixels, seen: NDArray[np.bool_] | None = None) -> Behi
     """The picture behind from frames (T, h, w, 3) of one view, display-encoded; seen (T, h, w): where they show it.
 
     First the middle of all frames; against it their light is made alike; then for each pixel the colour and slope in whose
-    neighbourhood of the noise's size most frames lie (the mode by a fixed window, Parzen 1962), as a mean of these. So what
-    passes may hide a pixel more than half of the time, if it is not plain. Raises ValueError for fewer than FEWEST frames.
+    neighbourhood of the noise's size most frames lie (the mode by a fixed window, Parzen 1962), as a mean of these; where two
+    colours are seen for long, again with less weight for frames that are covered all round. So what passes may hide a pixel more
+    than half of the time, if something stirs beside it. Raises ValueError for fewer than FEWEST frames.
     """
     count, h, w = frames.shape[:3]
     if count < FEWEST:
