@@ -258,27 +258,6 @@ def _likenesses(labels, frame, empty, ring, nearest, thing, bare):  # type: igno
 
 
 @nb.njit(cache=True, nogil=True)
-def _compared_in_holes(labels, asked, frame, empty, ring, nearest, thing, bare):  # type: ignore[no-untyped-def]
-    """Add up (n,) how far the pixels of holes that are asked for are from the thing around them, and from what is behind."""
-    h, w = labels.shape
-    for y in range(h):
-        for x in range(w):
-            label = labels[y, x]
-            if not asked[label]:
-                continue
-            at = nearest[ring[y, x]]
-            v, u = at // w, at % w
-            product = square = np.float32(0)
-            for c in range(3):
-                product += frame[y, x, c] * empty[y, x, c]
-                square += empty[y, x, c] * empty[y, x, c]
-            lit = min(max(product / max(square, np.float32(1)), np.float32(DARKEST)), np.float32(LIGHTEST))
-            for c in range(3):
-                thing[label] += abs(frame[y, x, c] - frame[v, u, c])
-                bare[label] += abs(frame[y, x, c] - lit * empty[y, x, c])
-
-
-@nb.njit(cache=True, nogil=True)
 def _hold(labels, strength, area, held):  # type: ignore[no-untyped-def]
     """Which regions (n,) of labels (h, w) are large enough and hold something sure."""
     for y in range(labels.shape[0]):

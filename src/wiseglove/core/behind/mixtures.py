@@ -41,6 +41,11 @@ def shares_of(
     strength: Picture,
     noise: float,
 ) -> Picture:
+    """How much of each pixel (h, w) is covered, 0..1, by what is solid (h, w), its edge by mixtures with what is behind.
+
+    frame, empty: (h, w, 3), 0..255, the same with it and without, in the same light. shaded, strength: where the frame shows what is
+    behind with less light, and how strongly it differs, in units of the noise, which is in levels.
+    """
     solid = np.ascontiguousarray(solid)
     inside, outside = distance(solid), distance(~solid)
     shallow = inside > DEEP if (inside > DEEP).any() else inside > 0
