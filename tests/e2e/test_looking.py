@@ -184,9 +184,9 @@ def test_holes_are_looked_for_pinned_and_become_covers(open_shot: Callable[..., 
     holes = page.get_by_test_id("holes")
     expect(holes).to_contain_text("Not looked for yet", timeout=60_000)
     holes.get_by_role("button", name="Look for holes").click()
-    found = page.get_by_test_id("found-hole")
-    expect(found.first).to_contain_text("something is there that nothing holds out", timeout=300_000)
-    found.first.get_by_role("link").click()
+    found = page.get_by_test_id("found-hole").filter(has_text="something is there that nothing holds out").first
+    expect(found).to_be_visible(timeout=300_000)
+    found.get_by_role("link").click()
     missed = page.get_by_test_id("missed")
     expect(missed).to_contain_text("Something is there that nothing holds out", timeout=60_000)
     expect(page.get_by_test_id("hole")).not_to_have_count(0)
