@@ -31,6 +31,7 @@ STARTS, AWAY, APART = (20, 33, 46), (1, 3, 5), 10
 PARTS = ("head", "torso", "near arm", "near leg")
 INSIDE = 6
 SMALL = ", small"
+"""What the name of a clip ends on that is seen small and compressed."""
 HIDES = 64
 """Alpha, of 255, from which what is nearer hides an edge."""
 BAD, DOUBTED = 2.0, 0.5

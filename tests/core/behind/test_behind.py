@@ -9,7 +9,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from numpy.typing import NDArray
 
-from wiseglove.core.behind.clean import clean_picture, light_of
+from wiseglove.core.behind.clean import Behind, clean_picture, light_of
 from wiseglove.core.behind.difference import MOST_NOISE, as_noisy_as, difference_matte, grain_of
 from wiseglove.core.compositing.colour import decode, encode
 
@@ -48,6 +48,14 @@ def scene(count: int, noise: float = 1.0, light: float = 0.0, step: float = 6.0)
 
 def eight(frames: list[Picture]) -> NDArray[np.uint8]:
     return np.round(np.stack(frames)).astype(np.uint8)
+
+
+def grainy(picture: Picture, rng: np.random.Generator, sigma: float = 1.0) -> Picture:
+    return np.asarray(picture + sigma * rng.standard_normal(picture.shape), np.float32)
+
+
+def seen_alone(picture: Picture, rng: np.random.Generator, sigma: float = 1.0) -> Behind:
+    return clean_picture(eight([grainy(picture, rng, sigma) for _ in range(8)]))
 
 
 @settings(max_examples=8, deadline=None)
@@ -172,9 +180,8 @@ def test_someone_plain_before_a_plain_wall_is_not_taken_for_other_light() -> Non
     rng = np.random.default_rng(4)
     flat = np.full((H, W, 3), (64, 70, 72), np.float32)
     flat[:, 170:] = wall()[:, 170:]
-    frames = [flat + rng.standard_normal((H, W, 3)).astype(np.float32) for _ in range(8)]
-    behind = clean_picture(eight(frames))
-    covered = flat + rng.standard_normal((H, W, 3)).astype(np.float32)
+    behind = seen_alone(flat, rng)
+    covered = grainy(flat, rng)
     covered[:, :150] = (80, 87, 96) + rng.standard_normal((H, 150, 3)).astype(np.float32)
     assert light_of(covered, behind.picture, behind.known) == pytest.approx(1, abs=0.02)
     matte = difference_matte(covered, behind)
@@ -185,8 +192,8 @@ def test_someone_plain_before_a_plain_wall_is_not_taken_for_other_light() -> Non
 def test_a_plain_wall_that_is_lit_otherwise_all_over_is_the_same_wall() -> None:
     rng = np.random.default_rng(4)
     flat = np.full((H, W, 3), (120, 126, 118), np.float32)
-    behind = clean_picture(eight([flat + rng.standard_normal((H, W, 3)).astype(np.float32) for _ in range(8)]))
-    dimmed = 0.85 * flat + rng.standard_normal((H, W, 3)).astype(np.float32)
+    behind = seen_alone(flat, rng)
+    dimmed = grainy(0.85 * flat, rng)
     assert light_of(dimmed, behind.picture, behind.known) == pytest.approx(0.85, abs=0.01)
     assert difference_matte(dimmed, behind).max() == 0
 
@@ -212,14 +219,14 @@ def test_a_palm_that_comes_to_rest_is_told_by_what_is_seen_all_round(comes: int,
 @given(st.integers(8, 12), st.floats(0.6, 1.0))
 def test_a_narrow_gap_between_fingers_stays_open_also_in_their_shadow(wide: int, light: float) -> None:
     rng = np.random.default_rng(9)
-    behind = clean_picture(eight([wall() + rng.standard_normal((H, W, 3)).astype(np.float32) for _ in range(8)]))
+    behind = seen_alone(wall(), rng)
     alpha = np.zeros((H, W, 1), np.float32)
     alpha[20:, 60:150] = 1
     alpha[20:90, 100 : 100 + wide] = 0
     glove = np.full((H, W, 3), (70, 130, 210), np.float32)
-    seen = glove * alpha + light * wall() * (1 - alpha) + rng.standard_normal((H, W, 3)).astype(np.float32)
+    seen = grainy(glove * alpha + light * wall() * (1 - alpha), rng)
     seen[:, :40] = wall()[:, :40]
-    matte = difference_matte(seen.astype(np.float32), behind)
+    matte = difference_matte(seen, behind)
     assert matte[30:80, 102 : 98 + wide].mean() < 0.1
     assert matte[30:, 64:96].mean() > 0.97
 
@@ -230,15 +237,15 @@ def test_a_pattern_does_not_move_the_edge(check: int, seed: int) -> None:
     """A dark check beside a dark wall is a part of the cloth, not half of a light one."""
     rng = np.random.default_rng(seed)
     dark = np.full((H, W, 3), (52, 52, 56), np.float32)
-    behind = clean_picture(eight([dark + 2 * rng.standard_normal((H, W, 3)).astype(np.float32) for _ in range(8)]))
+    behind = seen_alone(dark, rng, 2.0)
     y, x = np.mgrid[:H, :W]
     light = ((x // check + y // check) % 2 == 0)[..., None]
     cloth = cv2.GaussianBlur(np.where(light, (96, 128, 160), (66, 88, 112)).astype(np.float32), (0, 0), 1)
     alpha = np.zeros((H, W), np.float32)
     alpha[20:, 60:140] = 1
     alpha = cv2.GaussianBlur(alpha, (0, 0), 1.5)[..., None]
-    seen = cloth * alpha + dark * (1 - alpha) + 2 * rng.standard_normal((H, W, 3)).astype(np.float32)
-    matte = cv2.GaussianBlur(difference_matte(seen.astype(np.float32), behind), (0, 0), 1)
+    seen = grainy(cloth * alpha + dark * (1 - alpha), rng, 2.0)
+    matte = cv2.GaussianBlur(difference_matte(seen, behind), (0, 0), 1)
     left = [np.interp(0.5, row[48:76], np.arange(48, 76) + 0.5) for row in matte[40:110]]
     assert np.mean(np.abs(np.array(left) - 60)) < 0.9
 

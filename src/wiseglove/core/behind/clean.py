@@ -264,30 +264,26 @@ def _most_agree(frames, slopes, seen, covered, tolerance, slope, anew, out, agre
                     bare[n] = (np.float32(1) - covered[k, y // COARSE, x // COARSE]) ** 2
                     n += 1
             best, _ = _largest(colours, bends, bare, n, tolerance, slope, anew)
+            red, green, blue = colours[0, best], colours[1, best], colours[2, best]
             sums[:] = 0
-            squares, m, rest = np.float32(0), 0, 0
+            squares, rest = np.float32(0), 0
             for j in range(n):
-                off = np.float32(0)
+                if max(abs(red - colours[0, j]), abs(green - colours[1, j]), abs(blue - colours[2, j])) > tolerance:
+                    colours[:, rest], bends[:, rest], bare[rest] = colours[:, j], bends[:, j], bare[j]  # they move up
+                    rest += 1
+                    continue
                 for c in range(3):
-                    off = max(off, abs(colours[c, best] - colours[c, j]))
-                if off <= tolerance:
-                    m += 1
-                    for c in range(3):
-                        sums[c] += colours[c, j]
-                        squares += colours[c, j] * colours[c, j]
+                    sums[c] += colours[c, j]
+                    squares += colours[c, j] * colours[c, j]
+            m = n - rest
             agree[y, x] = m
             for c in range(3):
                 squares -= sums[c] * sums[c] / max(m, 1)
                 out[y, x, c] = sums[c] / max(m, 1)
             spread[y, x] = np.sqrt(max(squares, np.float32(0)) / (3 * max(m - 1, 1)))
             clear[y, x] = np.float32(1)
-            if n - m < FEWEST:
+            if rest < FEWEST:
                 continue
-            red, green, blue = colours[0, best], colours[1, best], colours[2, best]
-            for j in range(n):  # the others move up
-                if max(abs(red - colours[0, j]), abs(green - colours[1, j]), abs(blue - colours[2, j])) > tolerance:
-                    colours[:, rest], bends[:, rest], bare[rest] = colours[:, j], bends[:, j], bare[j]
-                    rest += 1
             _, other = _largest(colours, bends, bare, rest, tolerance, slope, anew)
             enough = max(n * np.float32(LEAST_SHARE), np.float32(FEWEST))
             clear[y, x] = max(np.float32(1) - other / enough, UNCLEAR)

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wiseglove.core.behind.clean import Behind, light_of, noise_by
-from wiseglove.core.behind.mixtures import BAND, DEEP, NONE, SURE, disc, distance, from_nearest, nearest_of, shares_of
+from wiseglove.core.behind.mixtures import BAND, DEEP, NONE, SURE, distance, nearest_of, shares_of
 from wiseglove.core.noise import unshared
 from wiseglove.core.parallel import rows_at_once
 
@@ -122,7 +122,7 @@ def held_out(frame: Picture, behind: Behind, beyond: int) -> Picture:
         rows, columns = (slice(max(a - beyond, 0), a + n + beyond) for a, n in ((top, height), (left, width)))
         known = np.ascontiguousarray(behind.known[rows, columns])
         near = ~known & (distance(~known) <= beyond)
-        out[rows, columns][near] = from_nearest(out[rows, columns, None], known)[..., 0][near]
+        out[rows, columns][near] = _from_nearest(out[rows, columns, None], known)[..., 0][near]
     return out
 
 
@@ -193,7 +193,7 @@ def _tidied(strength: Picture, frame: Picture, empty: Picture) -> NDArray[np.boo
     A hole that shows what is behind differs from it by noise only; where a thing happens to look alike, it still differs more.
     """
     likely = (strength > (SURE + NONE) / 2).view(np.uint8)
-    closed = cv2.morphologyEx(likely, cv2.MORPH_CLOSE, disc(2))
+    closed = cv2.morphologyEx(likely, cv2.MORPH_CLOSE, cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (5, 5)))
     count, labels, stats, _ = cv2.connectedComponentsWithStats(closed, connectivity=8)
     held = np.zeros(count, bool)
     _hold(labels, strength, stats[:, cv2.CC_STAT_AREA], held)
@@ -255,6 +255,12 @@ def _likenesses(labels, frame, empty, ring, nearest, thing, bare):  # type: igno
             for c in range(3):
                 thing[label] += abs(frame[y, x, c] - frame[v, u, c])
                 bare[label] += abs(frame[y, x, c] - lit * empty[y, x, c])
+
+
+def _from_nearest(values: Picture, source: NDArray[np.bool_]) -> Picture:
+    """Each pixel's value from the nearest place of the source."""
+    labels, nearest = nearest_of(source)
+    return np.asarray(values.reshape(-1, values.shape[2])[nearest[labels]])
 
 
 @nb.njit(cache=True, nogil=True)

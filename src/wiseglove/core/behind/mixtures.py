@@ -85,7 +85,7 @@ def _weighed(frame, empty, own, source, labels, nearest, where, inside, outside,
                 continue
             at = nearest[labels[y, x]]
             v, u = at // w, at % w
-            best, share, length = np.float32(np.inf), np.float32(0), np.float32(0)
+            best, share, length, rest = np.float32(np.inf), np.float32(0), np.float32(0), np.float32(0)
             for k in range(len(steps)):
                 row, column = at // w + steps[k, 1], at % w + steps[k, 0]
                 if row < 0 or column < 0 or row >= h or column >= w or not source[row, column]:
@@ -103,13 +103,11 @@ def _weighed(frame, empty, own, source, labels, nearest, where, inside, outside,
                 if k > 0:
                     cost += np.float32(FARTHER)
                 if cost < best:
-                    best, v, u, share, length = cost, row, column, part, square
-            rest = both = whole = np.float32(0)
+                    best, v, u, share, length, rest = cost, row, column, part, square, off
+            both = whole = np.float32(0)
             for c in range(3):
                 behind, thing = empty[y, x, c], own[v, u, c]
                 mixed = behind + share * (thing - behind)
-                over = frame[y, x, c] - mixed
-                rest += over * over
                 dark = light[min(max(int(behind * FINE), 0), top)]
                 lit = light[min(max(int(thing * FINE), 0), top)] - dark
                 both += (light[min(max(int(mixed * FINE), 0), top)] - dark) * lit
@@ -140,12 +138,6 @@ def distance(where: NDArray[np.bool_]) -> Picture:
     return np.asarray(cv2.distanceTransform(where.view(np.uint8), cv2.DIST_L2, 5), np.float32)
 
 
-def from_nearest(values: Picture, source: NDArray[np.bool_]) -> Picture:
-    """Each pixel's value from the nearest place of the source."""
-    labels, nearest = nearest_of(source)
-    return np.asarray(values.reshape(-1, values.shape[2])[nearest[labels]])
-
-
 def nearest_of(source: NDArray[np.bool_]) -> tuple[NDArray[np.int32], NDArray[np.int64]]:
     """The nearest place of a source for each pixel: labels (h, w), and for each label a place, counted in rows."""
     _, labels = cv2.distanceTransformWithLabels(
@@ -162,7 +154,3 @@ def _mean_within(frame: Picture, source: NDArray[np.bool_]) -> Picture:
     weight = source.astype(np.float32)
     total = cv2.GaussianBlur(frame * weight[..., None], (0, 0), 2.0)
     return np.asarray(total / np.maximum(cv2.GaussianBlur(weight, (0, 0), 2.0), 1e-3)[..., None], np.float32)
-
-
-def disc(radius: int) -> NDArray[np.uint8]:
-    return np.asarray(cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * radius + 1, 2 * radius + 1)), np.uint8)

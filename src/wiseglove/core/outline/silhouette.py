@@ -16,6 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
+from wiseglove.core.behind.mixtures import distance
 from wiseglove.core.geometry.bezier import Points, signed_area, twice_area
 from wiseglove.core.matte.coverage import Box as Area
 from wiseglove.core.matte.coverage import coverage
@@ -74,10 +75,18 @@ LEFT_OUT, NEAR, MANY = 4.0, 30.0, 12
 class Silhouette:
     """The edges of a matte: places (M, 2) in plate pixels, and which way is out of it (M, 2)."""
 
-    def __init__(self, matte: Matte, known: NDArray[np.bool_] | None = None, corner: tuple[int, int] = (0, 0)) -> None:
-        """matte: (h, w), 0..1, of a part of the plate whose first pixel is `corner` (x, y); edges count where it is known."""
-        self.apart = True
-        """Whether nothing else touches what it is the edge of."""
+    def __init__(
+        self,
+        matte: Matte,
+        known: NDArray[np.bool_] | None = None,
+        corner: tuple[int, int] = (0, 0),
+        apart: bool = True,
+    ) -> None:
+        """matte: (h, w), 0..1, of a part of the plate whose first pixel is `corner` (x, y); edges count where it is known.
+
+        apart: whether nothing else touches what it is the edge of.
+        """
+        self.apart = apart
         soft = np.asarray(cv2.GaussianBlur(matte, (0, 0), SMOOTH), np.float32)
         lines, _ = cv2.findContours((soft > 0.5).view(np.uint8), cv2.RETR_LIST, cv2.CHAIN_APPROX_NONE)
         long = [line[:, 0] for line in lines if len(line) > MANY]
@@ -201,14 +210,12 @@ def edges_of_it(
     own = np.asarray(coverage(points, Area(*corner, corner[0] + width, corner[1] + height))) > 0.5
     area, thing = int(own.sum()), _thing_there(matte, own)
     room = max(LEAST_ROOM, ROOM * float(np.sqrt(area)))
-    other = thing & (cv2.distanceTransform((~own).view(np.uint8), cv2.DIST_L2, 5) > room)
+    other = thing & (distance(~own) > room)
     apart = bool(other.sum() <= (STILL_ANOTHER if touched else ANOTHER) * area)
     if not apart:
-        far = cv2.distanceTransform((~other).view(np.uint8), cv2.DIST_L2, 5) > room
+        far = distance(~other) > room
         known = far if known is None else known & far
-    edges = Silhouette(matte, known, corner)
-    edges.apart = apart
-    return edges
+    return Silhouette(matte, known, corner, apart)
 
 
 def _thing_there(matte: Matte, own: NDArray[np.bool_]) -> NDArray[np.bool_]:
@@ -271,21 +278,14 @@ class SilhouetteFollower:
     def anyway(self, picture: Picture) -> Carried | None:
         """The outline on the next frame, with a doubt for each segment; None where nothing of it is in sight."""
         if not self._whole:
-            found = self._follower.anyway(picture)
-            edges = None if found is None else self._silhouette(picture, found.points)
-            if found is None or edges is None:
-                return found
-            return self._given(picture, edges.onto(found.points, self._kinds, PART, FACING_PART), edges, found.doubt)
+            return self._from_inside(picture, None)
         if not self._follower.in_sight(picture.shape):
             return None
         points = self._follower.went(picture)
-        edges = self._silhouette(picture, points)
+        edges = self._silhouette(picture, points, self._touched)
         self._touched = edges is not None and not edges.apart
-        if edges is None or not edges.apart:  # as a part, from inside
-            found = self._follower.anyway(picture)
-            if found is None or edges is None:
-                return found
-            return self._given(picture, all_round(found.points, self._kinds, edges), edges, found.doubt)
+        if edges is None or not edges.apart:
+            return self._from_inside(picture, edges)
         return self._given(picture, all_round(points, self._kinds, edges), edges, None)
 
     def settled(self, picture_at: Callable[[int], Picture], frame: int, points: Points) -> Points:
@@ -313,13 +313,21 @@ class SilhouetteFollower:
         sure, told = told_by(points, edges, self._looks.on(picture, points), doubt)
         return Carried(points, sure, doubt=told)
 
-    def _silhouette(self, picture: Picture, points: Points) -> Silhouette | None:
+    def _from_inside(self, picture: Picture, edges: Silhouette | None) -> Carried | None:
+        """The outline as a part's: by what is seen inside, and drawn onto edges nearby; told anew where none are given."""
+        found = self._follower.anyway(picture)
+        if found is None:
+            return None
+        edges = edges or self._silhouette(picture, found.points)
+        if edges is None:
+            return found
+        return self._given(picture, edges.onto(found.points, self._kinds, PART, FACING_PART), edges, found.doubt)
+
+    def _silhouette(self, picture: Picture, points: Points, touched: bool = False) -> Silhouette | None:
         box = box_around(points, picture.shape)
         if box is None:
             return None
         matte, known = self._covered(picture, box)
-        return (
-            edges_of_it(matte, known, box[:2], points, self._touched)
-            if self._whole
-            else Silhouette(matte, known, box[:2])
-        )
+        if not self._whole:
+            return Silhouette(matte, known, box[:2])
+        return edges_of_it(matte, known, box[:2], points, touched)
