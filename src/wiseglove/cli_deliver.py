@@ -248,6 +248,8 @@ def review(
     max_flicker: Annotated[float | None, typer.Option(min=0, help="Square pixels that a holdout may flicker.")] = None,
     max_pins: Annotated[int | None, typer.Option(min=0, help="Frames that may need a hand.")] = None,
     max_holes: Annotated[int | None, typer.Option(min=0, help="Holes that holdouts may have.")] = None,
+    max_notes: Annotated[int | None, typer.Option(min=0, help="Notes that may be open.")] = None,
+    max_over_budget: Annotated[float | None, typer.Option(min=0, help="Minutes beyond the budget.")] = None,
 ) -> None:
     """Judge a shot and tell where it needs a hand; ends with 3 where it is worse than a limit that is given."""
     from wiseglove.delivery.opened import Shot
@@ -258,7 +260,9 @@ def review(
         if out.exists() and (not out.is_dir() or any(out.iterdir())):
             raise CannotWriteError(f"{out} is not an empty folder and is left as it is. Name another one.")
         with Shot.open(shot, store) as opened:
-            bounds = review_files.Bounds(max_fault, max_boil, max_pins, max_holes, max_flicker)
+            bounds = review_files.Bounds(
+                max_fault, max_boil, max_pins, max_holes, max_flicker, max_notes, max_over_budget
+            )
             report = review_files.review(
                 opened, out, frames_of(span), bounds, everything, holes, lambda line: typer.echo(line, err=True)
             )

@@ -67,6 +67,25 @@ def test_boil_and_the_report(client: TestClient, drawn: str) -> None:
     assert (report["left"], report["keys"], [o["cover"] for o in report["outlines"]]) == (0, 2, ["Hand"])
 
 
+def test_notes_and_minutes_stand_in_the_report_and_in_the_shot_s_file(client: TestClient, drawn: str) -> None:
+    for text in ("Open", "Done"):
+        note = client.post(f"/api/shots/{drawn}/notes", json={"frame": 1002, "text": text}).json()
+    client.patch(f"/api/shots/{drawn}/notes/{note['id']}", json={"done": True})
+    client.post(f"/api/shots/{drawn}/time", json={"seconds": 90, "budget": 600})
+    report = client.get(f"/api/shots/{drawn}/review/report").json()
+    assert ([n["text"] for n in report["notes"]], report["seconds"], report["budget"]) == (["Open"], 90, 600)
+    beside = client.get(f"/api/shots/{drawn}/file").json()["beside"]
+    assert ([n["text"] for n in beside["notes"]], beside["seconds"], beside["budget"]) == (["Open", "Done"], 90, 600)
+
+
+def test_what_was_carried_in_doubt_is_marked_and_pinned(client: TestClient, drawn: str) -> None:
+    shape = client.get(f"/api/shots/{drawn}/copies/{HAND}").json()["outlines"][0]["keys"][0]["points"]
+    edit(client, drawn, type="set-keys", outline=HAND, shapes={1006: shape}, doubtful={1006: [0]})
+    marks = client.get(f"/api/shots/{drawn}/review/frames/1006").json()["marks"]
+    assert any(0 in m["segments"] for m in marks)
+    assert 1006 in [d["frame"] for d in client.get(f"/api/shots/{drawn}/review").json()["doubts"]]
+
+
 def test_an_outline_is_carried_over_between_keys_that_look_right(client: TestClient, drawn: str) -> None:
     between = f"/api/shots/{drawn}/review/frames/{{}}/between/{HAND}"
     for frame in (1001, 1003):

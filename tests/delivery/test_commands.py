@@ -123,6 +123,7 @@ def test_a_review_tells_where_to_look_and_ends_with_three_where_it_is_worse_than
             assert (tmp_path / "fine" / place["picture"]).is_file()
             assert place["picture"] in page
     assert report["pins"] >= len(report["worst"])
+    assert (report["notes"], report["seconds"]) == ([], None)
     limits = ("--max-fault", "0", "--max-boil", "0", "--max-holes", "0", "--no-holes", "--everything")
     code, said = told("review", shot, "--out", tmp_path / "strict", "--range", "1001:1003", *limits)
     assert (code, "more than 0 px." in said) == (3, True), said
@@ -130,6 +131,23 @@ def test_a_review_tells_where_to_look_and_ends_with_three_where_it_is_worse_than
     assert told("review", shot, "--out", tmp_path / "strict")[0] == 1
     code, said = told("review", shot, "--out", tmp_path / "r", "--range", "1001:4000")
     assert (code, "does not lie in the plate" in said) == (2, True), said
+
+
+def test_a_review_tells_open_notes_and_minutes_of_a_shot_file_that_has_them(shot: Path, tmp_path: Path) -> None:
+    noted = shot.with_name("noted.json")
+    notes = [{"frame": 1002, "text": "Thumb <here>"}, {"frame": 1003, "text": "was that", "done": True}]
+    beside = {"notes": notes, "seconds": 960.0, "budget": 900.0, "unknown": 1}
+    noted.write_text(json.dumps({**json.loads(shot.read_text()), "beside": beside}))
+    words = ("review", noted, "--range", "1001:1002", "--no-holes")
+    assert told(*words, "--out", tmp_path / "fine", "--max-notes", "1", "--max-over-budget", "1")[0] == 0
+    page = (tmp_path / "fine" / "index.html").read_text()
+    assert "16 minutes were spent on it of 15." in page
+    assert "Thumb &lt;here&gt;" in page
+    assert "was that" not in page
+    code, said = told(*words, "--out", tmp_path / "strict", "--max-notes", "0", "--max-over-budget", "0.5")
+    assert code == 3
+    assert "Open notes: 1, more than 0." in said
+    assert "over the budget by 1, more than 0.5." in said
 
 
 def test_where_the_disk_is_full_what_was_made_stays_and_the_same_command_goes_on(shot: Path, tmp_path: Path) -> None:

@@ -224,10 +224,35 @@ def test_carrying_on_goes_on_where_a_part_is_in_doubt_and_marks_it(open_shot: Op
     middle = np.array([box["x"] + box["width"] / 2, box["y"] + box["height"] / 2])
     near = [np.hypot(*(middle - bench.place(*p[:2]))) for p in key["points"]]
     assert min(near) < 60  # it lies on the finger
+    pin = bench.page.locator(f'[data-testid="pin"][data-frame="{first}"]')
+    expect(pin).to_be_visible()
     bench.press("Escape")
     expect(ring).to_have_count(0)
     with bench.one_change():
         bench.press("Control+z")
+
+
+def test_what_is_in_doubt_stays_pinned_when_it_is_kept_until_it_is_said_to_be_right(open_shot: Open) -> None:
+    bench = open_shot()
+    without_later_keys(bench, "Index finger")
+    bar = carried_on(bench, "Index finger", 20)
+    expect(bar).to_contain_text("parts are in doubt", timeout=60_000)
+    told = re.search(r"from (\d+), parts are", bar.inner_text())
+    assert told
+    first = int(told.group(1))
+    with bench.one_change():
+        bench.press("Enter")
+    bench.frame(first)
+    pin = bench.page.locator(f'[data-testid="pin"][data-frame="{first}"]')
+    expect(pin).to_be_visible()
+    expect(bench.page.get_by_test_id("off-mark").first).to_be_attached()
+    with bench.one_change():
+        bench.page.get_by_role("button", name="Looks right", exact=True).click()
+    expect(bench.page.get_by_test_id("fit-here")).to_have_text("Looks right")
+    expect(pin).to_have_count(0)
+    for _ in range(3):
+        with bench.one_change():
+            bench.press("Control+z")
 
 
 def test_thinning_out_shows_what_stays_and_then_does_it(open_shot: Open) -> None:

@@ -13,6 +13,7 @@ from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
 from wiseglove.api.context import Ctx
+from wiseglove.api.notes import beside_of
 from wiseglove.api.schemas import Answer
 from wiseglove.delivery.plan import Plan, file_name, planned
 from wiseglove.delivery.preset import BUILT_IN, FORMS, Form, Preset, PresetError, What
@@ -197,6 +198,7 @@ def order_delivery(shot_id: str, order: Order, context: Ctx) -> Job:
                 "notes": _notes(session, shot_id),
                 "media": _media(session, shot),
                 "comment": order.comment or _comment(session, shot_id, order),
+                "beside": beside_of(session, shot_id).model_dump(mode="json"),
             },
         }
         title = f"Rendering {shot.settings.name}, {version}"
@@ -231,11 +233,12 @@ def fetch_shot_file(shot_id: str, context: Ctx) -> Response:
     with context.database.transaction() as session:
         shot = shots.load(session, shot_id)
         media = {i: Media.model_validate(m) for i, m in _media(session, shot).items()}
+        beside = beside_of(session, shot_id)
     name = f"{file_name(shot.settings.name)}_r{shot.revision}.json"
     headers = {
         "Content-Disposition": f'attachment; filename="{name.encode("ascii", "replace").decode().replace("?", "_")}"'
     }
-    return Response(written(shot.document, media), media_type="application/json", headers=headers)
+    return Response(written(shot.document, media, beside), media_type="application/json", headers=headers)
 
 
 @router.delete("/deliveries/{job_id}", status_code=204)

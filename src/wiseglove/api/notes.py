@@ -14,6 +14,7 @@ from wiseglove.api.paging import LINKED, Page
 from wiseglove.api.people import Author
 from wiseglove.api.schemas import Answer
 from wiseglove.shot.basics import Coordinate, new_id
+from wiseglove.shot.beside import Beside, FrameNote
 from wiseglove.shot.keys import check_frame
 from wiseglove.store import shots, versions
 from wiseglove.store.errors import NotFoundError
@@ -22,6 +23,7 @@ from wiseglove.store.tables import NoteRow, ShotRow
 
 router = APIRouter(prefix="/api/shots/{shot_id}", tags=["notes"])
 Words = Annotated[str, Field(min_length=1, max_length=4000)]
+GONE = "This shot does not exist any more. Go back to the list of shots."
 MOST_AT_ONCE = 120.0
 """Seconds that are taken at once: a page sends what it counted every half minute."""
 
@@ -71,6 +73,18 @@ def list_notes(shot_id: str, context: Ctx, page: Page) -> list[Note]:
         shots.load(session, shot_id)
         query = select(NoteRow).where(NoteRow.shot == shot_id).order_by(NoteRow.frame, NoteRow.made_at, NoteRow.id)
         return [_as_note(row) for row in page.rows(session, query)]
+
+
+def beside_of(session: Session, shot_id: str) -> Beside:
+    """What goes with a shot beside its document. Raises NotFoundError."""
+    row = session.execute(select(ShotRow.seconds, ShotRow.budget).where(ShotRow.id == shot_id)).one_or_none()
+    if row is None:
+        raise NotFoundError(GONE)
+    told = session.scalars(
+        select(NoteRow).where(NoteRow.shot == shot_id).order_by(NoteRow.frame, NoteRow.made_at, NoteRow.id)
+    )
+    notes = [FrameNote(frame=n.frame, text=n.text, x=n.x, y=n.y, done=n.done) for n in told]
+    return Beside(notes=notes, seconds=row.seconds, budget=row.budget)
 
 
 @router.post("/notes", status_code=201)
@@ -141,5 +155,5 @@ def spend_time(shot_id: str, spent: Spent, context: Ctx) -> Time:
             changed = changed.values(budget=spent.budget)
         row = session.execute(changed.returning(ShotRow.seconds, ShotRow.budget)).one_or_none()
         if row is None:
-            raise NotFoundError("This shot does not exist any more. Go back to the list of shots.")
+            raise NotFoundError(GONE)
         return Time(seconds=row.seconds, budget=row.budget)

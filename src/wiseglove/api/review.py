@@ -14,6 +14,7 @@ from fastapi import APIRouter, Query
 from numpy.typing import NDArray
 
 from wiseglove.api.context import Context, Ctx
+from wiseglove.api.notes import beside_of
 from wiseglove.api.outlines import LONGEST_BETWEEN, Proposal, covered_by, plate_picture, take_in
 from wiseglove.api.pictures import load_shot
 from wiseglove.api.schemas import Answer
@@ -24,6 +25,7 @@ from wiseglove.core.review.matters import runs_of
 from wiseglove.jobs import holes
 from wiseglove.shot.basics import Corner
 from wiseglove.shot.between import FARTHEST, keys_around
+from wiseglove.shot.carried import doubted_stretches, of_carrying
 from wiseglove.shot.doubts import Doubt, worst_first
 from wiseglove.shot.errors import EditError
 from wiseglove.shot.evaluated import EvaluatedShot
@@ -107,7 +109,7 @@ def read_review(
             _JUDGING.release()
     weighing, missed = Weighing(shot, everything), _missed(context, shot)
     faults = {t.outline.id: {f: reviewer.fault(t, f, weighing) for f in t.frames} for t in things}
-    doubts = [d for t in things for d in of_fit(t, faults[t.outline.id])] + of_holes(missed)
+    doubts = [d for t in things for d in of_fit(t, faults[t.outline.id]) + of_carrying(t, weighing)] + of_holes(missed)
     return ReviewState(
         revision=shot.revision,
         outlines={i: OutlineReview(first=shot.plate.first, fault=_row(shot, found)) for i, found in faults.items()},
@@ -135,7 +137,9 @@ def _pictures(context: Context, shot: EvaluatedShot) -> Callable[[int], NDArray[
 def read_report(shot_id: str, context: Ctx, everything: bool = False) -> ShotReport:
     """The shot on one page, as far as it was judged; `left` says how many verdicts are still to come."""
     shot = load_shot(context, shot_id)
-    report = report_of(shot, context.reviewer, everything)
+    with context.database.transaction() as session:
+        beside = beside_of(session, shot_id)
+    report = report_of(shot, context.reviewer, everything, beside)
     return report.model_copy(update={"holes": _missed(context, shot)})
 
 
@@ -174,13 +178,17 @@ def _missed(context: Context, shot: EvaluatedShot) -> list[HoleReport]:
 
 
 class Mark(Answer):
-    """A stretch of an outline that seems to be off: its places, where its edge seems to be, its segments, and the worst fault."""
+    """A stretch of an outline that seems to be off: its places, where its edge seems to be, its segments, and the worst fault.
+
+    carried: nothing else tells that it is off than that it was in doubt when it was carried here; then there is no ghost.
+    """
 
     outline: str
     places: list[Corner]
     ghost: list[Corner]
     segments: list[int]
     fault: float
+    carried: bool = False
 
 
 class FrameReview(Answer):
@@ -228,17 +236,31 @@ def _over(thing: Reviewed, frame: int, weighing: Weighing) -> list[list[Corner]]
 
 def _marks(reviewer: Reviewer, thing: Reviewed, frame: int, weighing: Weighing) -> list[Mark]:
     fit = reviewer.fit(thing, frame)
-    if fit is None:
-        return []
+    off = [] if fit is None else stretches_of(fit, weighing.of(thing, frame, fit.places))
+    told = {segment for s in off for segment in s.segments}
     return [
-        Mark(
-            outline=thing.outline.id,
-            places=corners_of(s.places),
-            ghost=corners_of(s.ghost),
-            segments=s.segments,
-            fault=round(s.worst, 2),
-        )
-        for s in stretches_of(fit, weighing.of(thing, frame, fit.places))
+        *(
+            Mark(
+                outline=thing.outline.id,
+                places=corners_of(s.places),
+                ghost=corners_of(s.ghost),
+                segments=s.segments,
+                fault=round(s.worst, 2),
+            )
+            for s in off
+        ),
+        *(
+            Mark(
+                outline=thing.outline.id,
+                places=corners_of(places),
+                ghost=[],
+                segments=segments,
+                fault=0.0,
+                carried=True,
+            )
+            for places, segments in doubted_stretches(thing, frame, weighing)
+            if not told.issuperset(segments)
+        ),
     ]
 
 

@@ -26,6 +26,7 @@ from wiseglove.delivery.preset import MOVIES, STILLS
 from wiseglove.delivery.shot_file import Media, written
 from wiseglove.interchange import coco, lottie, pane_motion, svg, timeline
 from wiseglove.media.encode import joined
+from wiseglove.shot.beside import Beside
 from wiseglove.shot.evaluated import EvaluatedShot
 from wiseglove.shot.model import Pane
 from wiseglove.store.pictures import ExactPictures
@@ -57,6 +58,7 @@ class Remarks:
     notes: list[timeline.Marker] = field(default_factory=list)
     media: dict[str, Media] = field(default_factory=dict)
     comment: str = ""
+    beside: Beside = field(default_factory=Beside)
 
 
 @dataclass(frozen=True)
@@ -204,7 +206,7 @@ def _data(work: Finishing, output: Output, pictures: ExactPictures) -> dict[str,
     if item.what == "outlines":
         return _outlines(work, output, pictures)
     if item.what == "shot":
-        return {one: written(shot.document, work.remarks.media)}
+        return {one: written(shot.document, work.remarks.media, work.remarks.beside)}
     if item.what == "timeline":
         plate = work.remarks.media.get(shot.plate.media)
         target = plate.path if plate is not None and plate.path else f"{shot.settings.name}"

@@ -24,6 +24,7 @@ from wiseglove.delivery.shot_file import ClipFound, FilePictures, Media
 from wiseglove.media.info import Limits
 from wiseglove.media.light import Light, Reading
 from wiseglove.settings import get_settings
+from wiseglove.shot.beside import Beside
 from wiseglove.shot.evaluated import EvaluatedShot
 from wiseglove.shot.model import Cover, Pane
 from wiseglove.shot.model import Shot as Document
@@ -36,10 +37,18 @@ Matte = NDArray[np.float32]
 class Shot:
     """A shot file. Whoever opened it closes it, or uses it as a context."""
 
-    def __init__(self, path: Path, document: Document, media: dict[str, Media], store: Path | None = None) -> None:
+    def __init__(
+        self,
+        path: Path,
+        document: Document,
+        media: dict[str, Media],
+        store: Path | None = None,
+        beside: Beside | None = None,
+    ) -> None:
         self.path = path
         self.document = document
         self.media = media
+        self.beside = beside or Beside()
         self.evaluated = EvaluatedShot.of(document)
         self._store = store or get_settings().media
         self._known: dict[str, ClipFound] = {}
@@ -50,7 +59,7 @@ class Shot:
         """Open a shot file. store: a folder of clips, where they are not beside it. Raises ShotFileError."""
         where = Path(path)
         found = shot_file.read(where)
-        return cls(where, found.shot, found.media, Path(store) if store else None)
+        return cls(where, found.shot, found.media, Path(store) if store else None, found.beside)
 
     @classmethod
     def new(
@@ -70,7 +79,7 @@ class Shot:
         """Write the shot file, whole or not at all."""
         where = Path(path or self.path)
         part = where.with_suffix(where.suffix + ".part")
-        part.write_bytes(shot_file.written(self.document, self.media))
+        part.write_bytes(shot_file.written(self.document, self.media, self.beside))
         part.replace(where)
         self.path = where
 

@@ -1,6 +1,7 @@
 """A shot as a file of its own: the document, and where its clips are.
 
-    {"kind": "wiseglove shot", "format": 2, "shot": {...}, "media": {"<clip>": {"path": "plate/tap.%04d.png", ...}}}
+    {"kind": "wiseglove shot", "format": 2, "shot": {...}, "media": {"<clip>": {"path": "plate/tap.%04d.png", ...}},
+     "beside": {"notes": [{"frame": 1004, "text": "..."}], "seconds": 340, "budget": 900}}
 
 A clip is found by its path, which is relative to the shot file, or among the clips of a store by its name, which is made of
 its files' contents. What is found by its path is compared with that name: a file that was changed since is said, not used.
@@ -23,6 +24,7 @@ from wiseglove.media.info import Limits, MediaInfo, Understood
 from wiseglove.media.light import USUAL, Reading, check_lut
 from wiseglove.media.plate import found_files
 from wiseglove.media.probe import probe
+from wiseglove.shot.beside import Beside
 from wiseglove.shot.evaluated import EvaluatedShot
 from wiseglove.shot.formats import FORMAT, NewerFormatError, upgraded_shot
 from wiseglove.shot.model import Shot, media_of, new_shot
@@ -59,12 +61,15 @@ class ShotFile(BaseModel):
     format: int
     shot: Shot
     media: dict[str, Media] = {}
+    beside: Beside = Beside()
 
 
-def written(shot: Shot, media: dict[str, Media]) -> bytes:
-    """A shot file's contents."""
+def written(shot: Shot, media: dict[str, Media], beside: Beside | None = None) -> bytes:
+    """A shot file's contents; what goes with the shot is left out where there is nothing."""
     about = {i: m.model_dump(mode="json", exclude_none=True) for i, m in sorted(media.items())}
     document = {"kind": KIND, "format": FORMAT, "shot": shot.model_dump(mode="json"), "media": about}
+    if beside is not None and beside != Beside():
+        document["beside"] = beside.model_dump(mode="json", exclude_none=True)
     return orjson.dumps(document, option=orjson.OPT_INDENT_2) + b"\n"
 
 

@@ -24,6 +24,7 @@ from wiseglove.jobs.putting import Queue
 from wiseglove.jobs.run import Outcome, Run, patiently
 from wiseglove.media.durable import put_in_place, sync_file
 from wiseglove.settings import Settings
+from wiseglove.shot.beside import Beside
 from wiseglove.shot.evaluated import EvaluatedShot
 from wiseglove.shot.formats import upgraded_shot
 from wiseglove.shot.model import Shot
@@ -103,6 +104,7 @@ def _remarks(payload: Payload, shot: EvaluatedShot) -> Remarks:
         notes=[Marker(**m) for m in told.get("notes", [])],
         media={i: Media.model_validate(m) for i, m in told.get("media", {}).items()},
         comment=told.get("comment", ""),
+        beside=Beside.model_validate(told.get("beside", {})),
     )
 
 

@@ -20,7 +20,7 @@ from wiseglove.delivery.run import CannotWriteError
 from wiseglove.jobs.holes import holes_in
 from wiseglove.media.encode import jpeg
 from wiseglove.shot.evaluated import EvaluatedShot
-from wiseglove.shot.report import OutlineReport, ShotReport, report_of
+from wiseglove.shot.report import OutlineReport, ShotReport, WorstPlace, report_of
 from wiseglove.shot.reviewing import Reviewer
 from wiseglove.store.pictures import ExactPictures
 
@@ -38,13 +38,16 @@ OFF, EDGE = (224, 161, 58), (108, 192, 179)
 
 @dataclass(frozen=True)
 class Bounds:
-    """What a shot may have at most; None for no limit. fault and boil in pixels, flicker in pixels of area, pins and holes counted."""
+    """What a shot may have at most; None for no limit. fault and boil in pixels, flicker in pixels of area, pins, holes and open notes
+    counted; over_budget: minutes beyond the budget."""
 
     fault: float | None = None
     boil: float | None = None
     pins: int | None = None
     holes: int | None = None
     flicker: float | None = None
+    notes: int | None = None
+    over_budget: float | None = None
 
     def exceeded(self, report: ShotReport) -> list[str]:
         """What is more than it may be, as sentences."""
@@ -57,12 +60,19 @@ class Bounds:
             ("Frames that need a hand:", report.pins, self.pins, ""),
             ("Holes and covers that are too wide:", len(report.holes), self.holes, ""),
             ("A holdout flickers by up to", flicker, self.flicker, " px²"),
+            ("Open notes:", len(report.notes), self.notes, ""),
+            ("The minutes spent are over the budget by", _over_budget(report), self.over_budget, ""),
         ]
         return [
             f"{words} {_number(value)}{unit}, more than {_number(most)}{unit}."
             for words, value, most, unit in pairs
             if most is not None and value > most
         ]
+
+
+def _over_budget(report: ShotReport) -> float:
+    """Minutes that were spent beyond the budget; none where nobody counted."""
+    return max((report.seconds or 0.0) - (report.budget or np.inf), 0.0) / 60
 
 
 def _number(value: float) -> str:
@@ -127,7 +137,7 @@ def review(
         for done, _ in enumerate(reviewer.judge(things, targets, frames.read, keys_first=True), start=1):
             if done % 100 == 0 or done == len(targets):
                 say(f"{done} of {len(targets)} shapes judged")
-        report = report_of(shot, reviewer, everything)
+        report = report_of(shot, reviewer, everything, opened.beside)
         found = holes_in(shot, pictures, frames, say) if look_for_holes else []
         report = report.model_copy(update={"first": first, "last": last, "holes": found, "left": 0})
         try:
@@ -149,7 +159,7 @@ def _draw(report: ShotReport, frames: _Frames, out: Path) -> None:
     """A picture of each worst place and of each hole."""
     for number, worst in enumerate(report.worst, start=1):
         worst.picture = f"pictures/worst-{number:02d}.{worst.frame}.jpg"
-        lines = [(np.array(worst.ghost), EDGE), (np.array(worst.places), OFF)]
+        lines = [(np.array(line), tone) for line, tone in ((worst.ghost, EDGE), (worst.places, OFF)) if line]
         (out / worst.picture).write_bytes(_cut(frames.read(worst.frame), lines))
     for number, hole in enumerate(report.holes[:MOST_DRAWN], start=1):
         hole.picture = f"pictures/hole-{number:02d}.{hole.frame}.jpg"
@@ -187,14 +197,17 @@ figcaption{font-size:.85rem;color:#5d6a70}svg{width:100%;height:64px;background:
 
 def page(report: ShotReport, exceeded: list[str] | None = None) -> str:
     """The report as one HTML page that needs nothing else but the pictures beside it."""
+    spent = ""
+    if report.seconds is not None:
+        spent = f" {report.seconds / 60:.0f} minutes were spent on it"
+        spent += "." if report.budget is None else f" of {report.budget / 60:.0f}."
     parts = [
         f"<h1>{html.escape(report.shot)}</h1><p>Frames {report.first} to {report.last}, {len(report.outlines)} outlines, "
-        f"{report.keys} keys, revision {report.revision}.</p>",
+        f"{report.keys} keys, {report.points} points, revision {report.revision}.{spent}</p>",
         *(f'<p class="bad">{html.escape(line)}</p>' for line in exceeded or []),
         "<h2>Worst places</h2>",
         "".join(
-            f'<figure><img src="{w.picture}" alt=""><figcaption>{html.escape(w.cover)}, frame {w.frame}: off by {w.fault:.1f} px'
-            "</figcaption></figure>"
+            f'<figure><img src="{w.picture}" alt=""><figcaption>{html.escape(w.cover)}, frame {w.frame}: {_said(w)}</figcaption></figure>'
             for w in report.worst
         )
         or "<p>None: all outlines fit where it matters.</p>",
@@ -207,6 +220,9 @@ def page(report: ShotReport, exceeded: list[str] | None = None) -> str:
             f"{h.area:.0f} px²</figcaption></figure>"
             for h in report.holes[:MOST_DRAWN]
         ]
+    if report.notes:
+        rows = "".join(f"<tr><td>{n.frame}</td><td>{html.escape(n.text)}</td></tr>" for n in report.notes)
+        parts.append(f"<h2>Open notes</h2><table><tr><th>Frame</th><th></th></tr>{rows}</table>")
     parts.append("<h2>Outlines</h2>")
     parts += [_outline(o) for o in report.outlines]
     if report.carriers:
@@ -226,6 +242,10 @@ def page(report: ShotReport, exceeded: list[str] | None = None) -> str:
         f'<!doctype html><html lang="en"><meta charset="utf-8"><title>{title}: where to look</title><style>{STYLE}</style>'
         f"<body>{''.join(parts)}</body></html>"
     )
+
+
+def _said(worst: WorstPlace) -> str:
+    return "in doubt since it was carried there" if worst.carried else f"off by {worst.fault:.1f} px"
 
 
 def _outline(found: OutlineReport) -> str:

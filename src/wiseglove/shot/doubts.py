@@ -25,7 +25,7 @@ class Doubt(Strict):
     frame: int
     need: Share
     about: ElementId
-    what: Literal["lost", "unsure", "near", "cuts", "slips", "off", "open", "wide"]
+    what: Literal["lost", "unsure", "near", "cuts", "slips", "off", "carried", "open", "wide"]
 
 
 class Run(Strict):

@@ -47,6 +47,13 @@ class Key(Strict):
     """Whole turns on the way to the next key, on top of the shorter way round."""
 
 
+class Doubted(Strict):
+    """Segments of an outline that were in doubt when it was carried to a frame, and a name for the shape that it had there."""
+
+    segments: list[Annotated[int, Field(ge=0)]]
+    shape: Annotated[str, Field(max_length=16)]
+
+
 class Settings(Strict):
     """What belongs to the shot as a whole; `depth` lists covers and panes from the lens to the backdrop."""
 
@@ -241,6 +248,8 @@ class Outline(Spanned):
     """With joints: the frame at which its keys are stored, instead of the carrier's reference."""
     right: dict[int, Annotated[str, Field(max_length=16)]] = {}
     """Frames on which its shape was said to look right, and a name for that shape."""
+    doubted: dict[int, Doubted] = {}
+    """Frames to which it was carried with parts in doubt; they stay in doubt until its shape there changes."""
 
 
 Thing = Cover | Pane | Subject

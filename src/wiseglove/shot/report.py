@@ -13,6 +13,8 @@ from wiseglove.core.outline.normals import normals_at
 from wiseglove.core.review.boil import Boil, overworked
 from wiseglove.core.review.matters import runs_of
 from wiseglove.shot.basics import Corner, Point
+from wiseglove.shot.beside import Beside, FrameNote
+from wiseglove.shot.carried import doubted_stretches, of_carrying
 from wiseglove.shot.doubts import Doubt, worst_first
 from wiseglove.shot.evaluated import EvaluatedShot
 from wiseglove.shot.model import Carrier
@@ -63,6 +65,8 @@ class WorstPlace(BaseModel):
     outline: str
     cover: str
     fault: float
+    carried: bool = False
+    """Nothing else tells that it is off than that it was in doubt when it was carried there; then there is no ghost."""
     places: list[Corner]
     ghost: list[Corner]
     picture: str | None = None
@@ -116,16 +120,26 @@ class ShotReport(BaseModel):
     carriers: list[CarrierReport]
     panes: list[PaneReport]
     left: int
+    notes: list[FrameNote]
+    """What was said about frames and is not done yet."""
+    seconds: float | None
+    budget: float | None
+    """For how long hands were on the shot, and should be; null where nobody counted."""
 
 
-def report_of(shot: EvaluatedShot, reviewer: Reviewer, everything: bool = False) -> ShotReport:
+def report_of(
+    shot: EvaluatedShot, reviewer: Reviewer, everything: bool = False, beside: Beside | None = None
+) -> ShotReport:
     """What is known of a shot; what was not judged is missing, and counted."""
+    beside = beside or Beside()
     things, weighing = reviewer.things(shot), Weighing(shot, everything)
     boils = [boil_of(t) for t in things]
     faults = [{f: reviewer.fault(t, f, weighing) for f in t.frames} for t in things]
     overs = [overlaps(t, weighing) for t in things]
     rows = [_outline(*each) for each in zip(things, boils, faults, overs, strict=True)]
-    doubts = worst_first(d for t, f in zip(things, faults, strict=True) for d in of_fit(t, f))
+    doubts = worst_first(
+        d for t, f in zip(things, faults, strict=True) for d in of_fit(t, f) + of_carrying(t, weighing)
+    )
     return ShotReport(
         shot=shot.settings.name,
         revision=shot.revision,
@@ -140,6 +154,9 @@ def report_of(shot: EvaluatedShot, reviewer: Reviewer, everything: bool = False)
         carriers=[_carrier(shot, c) for c in shot.carriers],
         panes=_panes(shot, things, boils, overs),
         left=len(reviewer.left(things)),
+        notes=[n for n in beside.notes if not n.done],
+        seconds=beside.seconds,
+        budget=beside.budget,
     )
 
 
@@ -183,19 +200,27 @@ def _worst(
     out = []
     for doubt in doubts[:MOST_WORST]:
         thing = of[doubt.about]
-        fit = reviewer.fit(thing, doubt.frame)
-        if fit is None:
-            continue
-        stretches = stretches_of(fit, weighing.of(thing, doubt.frame, fit.places))
-        if stretches:
-            first = stretches[0]
-            out.append(
-                WorstPlace(
-                    frame=doubt.frame, outline=doubt.about, cover=thing.cover.name, fault=round(first.worst, 2),
-                    places=corners_of(first.places), ghost=corners_of(first.ghost),
-                )
-            )  # fmt: skip
+        place = _worst_of(thing, doubt.frame, reviewer, weighing)
+        if place is not None:
+            out.append(place)
     return out
+
+
+def _worst_of(thing: Reviewed, frame: int, reviewer: Reviewer, weighing: Weighing) -> WorstPlace | None:
+    fit = reviewer.fit(thing, frame)
+    off = [] if fit is None else stretches_of(fit, weighing.of(thing, frame, fit.places))
+    carried = doubted_stretches(thing, frame, weighing)
+    if not off and not carried:
+        return None
+    return WorstPlace(
+        frame=frame,
+        outline=thing.outline.id,
+        cover=thing.cover.name,
+        fault=round(off[0].worst, 2) if off else 0.0,
+        carried=not off,
+        places=corners_of(off[0].places if off else carried[0][0]),
+        ghost=corners_of(off[0].ghost) if off else [],
+    )
 
 
 def corners_of(places: np.ndarray) -> list[Corner]:

@@ -2699,7 +2699,17 @@ export interface components {
              * What
              * @enum {string}
              */
-            what: "lost" | "unsure" | "near" | "cuts" | "slips" | "off" | "open" | "wide";
+            what: "lost" | "unsure" | "near" | "cuts" | "slips" | "off" | "carried" | "open" | "wide";
+        };
+        /**
+         * Doubted
+         * @description Segments of an outline that were in doubt when it was carried to a frame, and a name for the shape that it had there.
+         */
+        Doubted: {
+            /** Segments */
+            segments: number[];
+            /** Shape */
+            shape: string;
         };
         /**
          * Doubts
@@ -2993,6 +3003,25 @@ export interface components {
              * @default []
              */
             track: components["schemas"]["FollowedFrame"][];
+        };
+        /**
+         * FrameNote
+         * @description What was said about a frame; x and y, in plate pixels, where it is about a place on it.
+         */
+        FrameNote: {
+            /**
+             * Done
+             * @default false
+             */
+            done?: boolean;
+            /** Frame */
+            frame: number;
+            /** Text */
+            text: string;
+            /** X */
+            x?: number | null;
+            /** Y */
+            y?: number | null;
         };
         /**
          * FrameReview
@@ -4128,8 +4157,15 @@ export interface components {
         /**
          * Mark
          * @description A stretch of an outline that seems to be off: its places, where its edge seems to be, its segments, and the worst fault.
+         *
+         *     carried: nothing else tells that it is off than that it was in doubt when it was carried here; then there is no ghost.
          */
         Mark: {
+            /**
+             * Carried
+             * @default false
+             */
+            carried: boolean;
             /** Fault */
             fault: number;
             /** Ghost */
@@ -4614,6 +4650,13 @@ export interface components {
             /** Cover */
             cover: string;
             /**
+             * Doubted
+             * @default {}
+             */
+            doubted?: {
+                [key: string]: components["schemas"]["Doubted"];
+            };
+            /**
              * Fade In
              * @default 0
              */
@@ -4674,6 +4717,13 @@ export interface components {
         "Outline-Output": {
             /** Cover */
             cover: string;
+            /**
+             * Doubted
+             * @default {}
+             */
+            doubted: {
+                [key: string]: components["schemas"]["Doubted"];
+            };
             /**
              * Fade In
              * @default 0
@@ -6160,6 +6210,13 @@ export interface components {
          * @description Set an outline's whole shape on several frames at once, as pasted or carried on.
          */
         SetKeys: {
+            /**
+             * Doubtful
+             * @default {}
+             */
+            doubtful?: {
+                [key: string]: number[];
+            };
             /** Outline */
             outline: string;
             /** Shapes */
@@ -6630,6 +6687,8 @@ export interface components {
          * @description A whole shot, judged. pins: frames that need a hand, of which `worst` tells the first; left: verdicts that are not known yet.
          */
         ShotReport: {
+            /** Budget */
+            budget: number | null;
             /** Carriers */
             carriers: components["schemas"]["CarrierReport"][];
             /** First */
@@ -6642,6 +6701,8 @@ export interface components {
             last: number;
             /** Left */
             left: number;
+            /** Notes */
+            notes: components["schemas"]["FrameNote"][];
             /** Outlines */
             outlines: components["schemas"]["OutlineReport"][];
             /** Panes */
@@ -6652,6 +6713,8 @@ export interface components {
             points: number;
             /** Revision */
             revision: number;
+            /** Seconds */
+            seconds: number | null;
             /** Shot */
             shot: string;
             /** Worst */
@@ -7779,6 +7842,11 @@ export interface components {
          * @description A place that needs a hand: on which frame, of which outline, how far off, and where (the stretch and its edge).
          */
         WorstPlace: {
+            /**
+             * Carried
+             * @default false
+             */
+            carried?: boolean;
             /** Cover */
             cover: string;
             /** Fault */

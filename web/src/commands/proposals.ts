@@ -233,7 +233,10 @@ export async function keepProposal() {
     }),
   );
   if (Object.keys(shapes).length === 0) return setBench({ proposal: null });
-  const done = await send({ type: "set-keys", outline: proposal.element, shapes });
+  const doubtful = Object.fromEntries(
+    Object.entries(proposal.doubtful ?? {}).filter(([frame]) => frame in shapes),
+  );
+  const done = await send({ type: "set-keys", outline: proposal.element, shapes, doubtful });
   if (done) setBench({ proposal: null });
 }
 

@@ -5,7 +5,7 @@ import { bench, goTo, select, setBench } from "../state/bench";
 import { setWorksAhead, worksAhead } from "../state/ahead";
 import { outlineOf, shapeOf } from "../state/lookups";
 import { marksHere } from "../state/slices/review";
-import { proposeCarryTo, proposeRighted } from "./proposals";
+import { proposeCarryTo, proposeRighted, proposeSnap } from "./proposals";
 import { send } from "./send";
 
 /** Seconds that the server judges before it answers, and milliseconds between two such answers. */
@@ -155,9 +155,10 @@ export function chooseWorst(outline: string): boolean {
   return true;
 }
 
-/** Put what of an outline is off on this frame where its edge seems to be; shown first. */
+/** Put what of an outline is off on this frame where its edge seems to be, or what is only in doubt onto the edge nearby; shown first. */
 export async function snapWorst(outline: string) {
-  if (chooseWorst(outline)) await proposeRighted();
+  const carried = marksOf(outline)[0]?.carried;
+  if (chooseWorst(outline)) await (carried ? proposeSnap() : proposeRighted());
 }
 
 /** Carry what is off on this frame of the outline (all of it, where nothing is) from its nearest other key; shown first. */

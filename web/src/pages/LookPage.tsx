@@ -2,11 +2,10 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, type ReactNode } from "react";
 import { Link } from "wouter";
 
-import { api, data, type HolesState, type ShotReport, type ShotState, type TimeSpent } from "../api/client";
+import { api, data, type HolesState, type ShotReport, type ShotState } from "../api/client";
 import { useNotice } from "../api/events";
 import { lookForHoles } from "../commands/reviewing";
 import { underWay, useJobs } from "../panels/JobLine";
-import { useNotes } from "../panels/NoteRows";
 import { Button } from "../ui/Button";
 import { PageHeader } from "../ui/PageHeader";
 import { Progress } from "../ui/Progress";
@@ -25,14 +24,6 @@ export function LookPage({ id }: { id: string }) {
     queryFn: () => data<ShotState>(api.GET("/api/shots/{shot_id}", { params: { path: { shot_id: id } } })),
   });
   const report = useReport(id);
-  const time = useQuery({
-    queryKey: ["time", id],
-    queryFn: () =>
-      data<TimeSpent>(
-        api.POST("/api/shots/{shot_id}/time", { params: { path: { shot_id: id } }, body: { seconds: 0 } }),
-      ),
-  });
-  const open = (useNotes(id).data ?? []).filter((n) => !n.done).length;
   if (state.error) return <main className="p-10">{state.error.message}</main>;
   const plate = state.data?.plate;
   const found = report.data;
@@ -48,11 +39,11 @@ export function LookPage({ id }: { id: string }) {
             <Fact name="Outlines" value={String(found.outlines.length)} />
             <Fact name="Keys" value={String(found.keys)} />
             <Fact name="Points" value={String(found.points)} />
-            <Fact name="Notes open" value={String(open)} />
-            {time.data && (
+            <Fact name="Notes open" value={String(found.notes.length)} />
+            {found.seconds != null && found.budget != null && (
               <Fact
                 name="Minutes"
-                value={`${Math.round(time.data.seconds / 60)} of ${Math.round(time.data.budget / 60)}`}
+                value={`${Math.round(found.seconds / 60)} of ${Math.round(found.budget / 60)}`}
               />
             )}
             <span className="ml-auto flex gap-2 print:hidden">
@@ -167,7 +158,9 @@ function WorstCard({ shot, plate, worst }: { shot: string; plate: ShotState["pla
       testId="worst"
     >
       {worst.cover}, frame {worst.frame}
-      <span className="block text-ink-soft">off by {worst.fault.toFixed(1)} px</span>
+      <span className="block text-ink-soft">
+        {worst.carried ? "in doubt since it was carried there" : `off by ${worst.fault.toFixed(1)} px`}
+      </span>
     </PlaceCard>
   );
 }

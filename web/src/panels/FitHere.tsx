@@ -19,27 +19,33 @@ export function FitHere({ b, outline }: { b: Settled; outline: Outline }) {
   const fault = fits?.fault[frame - fits.first];
   const marks = current?.marks.filter((m) => m.outline === outline.id) ?? [];
   const right = current?.right.includes(outline.id) ?? false;
-  const worst = marks[0]?.fault ?? 0;
+  const off = marks.filter((m) => !m.carried);
   return (
     <Section title="Fit">
       <Row label="Here">
         <span className="pr-2" data-testid="fit-here">
           {right
             ? "Looks right"
-            : marks.length
-              ? `Off by ${worst.toFixed(1)} px on ${marks.length === 1 ? "one stretch" : `${marks.length} stretches`}`
-              : fault == null
-                ? "Not judged yet"
-                : fault < 1
-                  ? "Fits"
-                  : "Fits where it matters"}
+            : off.length
+              ? `Off by ${off[0]!.fault.toFixed(1)} px on ${stretches(off.length)}`
+              : marks.length
+                ? `In doubt on ${stretches(marks.length)} since it was carried here`
+                : fault == null
+                  ? "Not judged yet"
+                  : fault < 1
+                    ? "Fits"
+                    : "Fits where it matters"}
         </span>
       </Row>
       {marks.length > 0 && (
         <Row label="Put right">
           <Button
             small
-            title="Put what is off where the edge seems to be by the other keys; shown first"
+            title={
+              off.length
+                ? "Put what is off where the edge seems to be by the other keys; shown first"
+                : "Move what is in doubt onto the edge in the plate; shown first"
+            }
             onClick={() => void snapWorst(outline.id)}
           >
             Snap
@@ -88,6 +94,8 @@ export function FitHere({ b, outline }: { b: Settled; outline: Outline }) {
     </Section>
   );
 }
+
+const stretches = (count: number) => (count === 1 ? "one stretch" : `${count} stretches`);
 
 /** How much the outline boils at most, and fewer keys that calm it; shown on the strip first. */
 function BoilRow({ b, outline }: { b: Settled; outline: Outline }) {

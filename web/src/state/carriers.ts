@@ -1,4 +1,4 @@
-import type { Carrier, SolvedFrame } from "../api/client";
+import type { Carrier, Outline, SolvedFrame } from "../api/client";
 import type { Has } from "./types";
 
 export function carrierOf(b: Has<"shot">, id: string | null): Carrier | null {
@@ -21,18 +21,38 @@ export function solvedOf(b: Has<"solving">, carrier: Carrier): Map<number, Solve
 
 /** Frames that need a look, the worst first: how badly, 0..1. Each source says how badly; of several the worst counts. */
 export function doubts(
-  b: Has<"shot" | "doubts" | "near" | "checks" | "review">,
+  b: Has<"shot" | "doubts" | "near" | "checks" | "review" | "proposal">,
 ): { frame: number; need: number; about: string }[] {
   const worst = new Map<number, { need: number; about: string }>();
   const fits = (b.review?.doubts ?? []).filter((d) => d.about in (b.shot?.elements ?? {}));
   const near = b.near && b.near.of.id in (b.shot?.elements ?? {}) ? b.near.doubts : [];
   const slips = b.checks && b.shot?.elements[b.checks.of.id] === b.checks.of ? b.checks.doubts : [];
-  const known = [...Object.values(b.doubts).flatMap((d) => d.doubts), ...near, ...slips, ...fits];
+  const known = [
+    ...Object.values(b.doubts).flatMap((d) => d.doubts),
+    ...near,
+    ...slips,
+    ...fits,
+    ...proposedDoubts(b),
+  ];
   for (const { frame, need, about } of known)
     if (need > (worst.get(frame)?.need ?? 0)) worst.set(frame, { need, about });
   return [...worst]
     .map(([frame, { need, about }]) => ({ frame, need, about }))
     .sort((p, q) => q.need - p.need || p.frame - q.frame);
+}
+
+/** Frames of what is proposed on which parts are in doubt: by how much of the outline. */
+function proposedDoubts({ proposal, shot }: Has<"shot" | "proposal">) {
+  const outline = proposal && shot?.elements[proposal.element];
+  if (!proposal?.doubtful || outline?.kind !== "outline") return [];
+  const count = (outline as Outline).kinds.length;
+  return Object.entries(proposal.doubtful)
+    .map(([frame, segments]) => ({
+      frame: Number(frame),
+      need: 0.2 + (0.3 * segments.length) / count,
+      about: outline.id,
+    }))
+    .filter((d) => proposal.kept.has(d.frame));
 }
 
 /** Whether a carrier is only set by hand, so that there is nothing to solve. */

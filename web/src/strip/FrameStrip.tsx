@@ -8,8 +8,9 @@ import { turnFold, useFolds } from "../state/folds";
 import { PieceLane } from "./PieceLane";
 import { ChevronDown, ChevronRight } from "lucide-react";
 import { goToDoubt } from "../commands/reviewing";
-import { carrierOf, carriersOf, doubts } from "../state/carriers";
+import { carrierOf, carriersOf } from "../state/carriers";
 import { checksOf } from "../state/checks";
+import { useDoubts } from "./doubts";
 import { Transport } from "./Transport";
 import { Grip, useSizes } from "../ui/Grip";
 import { Ruler } from "./Ruler";
@@ -219,7 +220,7 @@ function Playhead({ scale }: { scale: Scale }) {
 
 /** A pin at each frame that needs a look; its height is how badly. For the hand that points only: W goes there, too. */
 function Pins({ b, scale }: { b: Settled; scale: Scale }) {
-  return doubts(b).map(({ frame, need, about }) => (
+  return useDoubts(b).map(({ frame, need, about }) => (
     <span
       key={frame}
       aria-hidden

@@ -4,7 +4,7 @@ import type { Range } from "../state/slices/tools";
 import { Pause, Play, Repeat } from "lucide-react";
 import { goTo, setBench, useBench, useFrame, useSettled } from "../state/bench";
 import { useWorksAhead } from "../state/ahead";
-import { doubts } from "../state/carriers";
+import { useDoubts } from "./doubts";
 import { lastFrame, rateText, timeText } from "../state/plate";
 import { Button, Choice, IconButton } from "../ui/Button";
 import { goToWorst } from "../commands/choosing";
@@ -80,7 +80,7 @@ export function Transport() {
 
 /** How many frames need a look; a press goes to the worst of them, and again to the next. */
 function ToLookAt({ b }: { b: Settled }) {
-  const found = doubts(b).length;
+  const found = useDoubts(b).length;
   const ahead = useWorksAhead();
   const left = b.review?.left ?? 0;
   if (found === 0) return null;

@@ -159,7 +159,12 @@ export function OffMarks({ b, v }: { b: Bench; v: View }) {
       ))}
       {found.marks.map((mark, i) => (
         <g key={i} data-testid="off-mark" opacity={b.active && b.active !== mark.outline ? 0.55 : 1}>
-          <polyline points={line(mark.ghost)} stroke={DARK} strokeOpacity={0.6} strokeWidth={3} />
+          <polyline
+            points={line(mark.ghost.length ? mark.ghost : mark.places)}
+            stroke={DARK}
+            strokeOpacity={0.6}
+            strokeWidth={3}
+          />
           <polyline points={line(mark.ghost)} stroke="#e0a13a" strokeWidth={1.6} strokeDasharray="0.1 5" />
           <polyline points={line(mark.places)} stroke="#e0a13a" strokeWidth={1.8} />
         </g>

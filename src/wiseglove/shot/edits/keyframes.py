@@ -22,7 +22,7 @@ from wiseglove.shot.edits.base import (
 )
 from wiseglove.shot.errors import EditError
 from wiseglove.shot.evaluated import EvaluatedShot
-from wiseglove.shot.model import Key, Outline
+from wiseglove.shot.model import Doubted, Key, Outline
 from wiseglove.shot.rider import Rider
 
 
@@ -51,6 +51,8 @@ class SetKeys(Editing):
     type: Literal["set-keys"]
     outline: ElementId
     shapes: dict[Index, Annotated[list[Point], Field(max_length=MOST_POINTS)]] = Field(min_length=1, max_length=10_000)
+    doubtful: dict[Index, Annotated[list[Index], Field(max_length=MOST_POINTS)]] = Field(default={}, max_length=10_000)
+    """Segments by frame that are to be looked at: pinned and marked until the shape there changes."""
 
     def apply(self, shot: EvaluatedShot) -> Applied:
         outline, cover = unlocked_outline(shot, self.outline)
@@ -65,7 +67,17 @@ class SetKeys(Editing):
             changed = keying.with_key(changed, frame, np.array(points))
         frames = sorted(self.shapes)
         where = f"frame {frames[0]}" if len(frames) == 1 else f"frames {frames[0]} to {frames[-1]}"
-        return Applied(f"Set {_named(frames)} of {cover.name}, {where}", {outline.id: changed.element})
+        keyed = changed.element.model_copy(update={"doubted": self._doubted(outline, changed)})
+        return Applied(f"Set {_named(frames)} of {cover.name}, {where}", {outline.id: keyed})
+
+    def _doubted(self, outline: Outline, changed: Rider[Outline]) -> dict[int, Doubted]:
+        """What is in doubt once these keys are set."""
+        out = {f: d for f, d in outline.doubted.items() if f not in self.shapes}
+        for frame in self.shapes:
+            segments = sorted({k for k in self.doubtful.get(frame, []) if k < len(outline.kinds)})
+            if segments:
+                out[frame] = Doubted(segments=segments, shape=keying.shape_digest(changed.shape_at(frame)))
+        return dict(sorted(out.items()))
 
 
 class DeleteKeys(Editing):

@@ -32,4 +32,6 @@ class LooksRight(Editing):
         label = f"Said that {name} looks right, frame {self.frame}"
         if not self.right:
             label = f"Took back that {name} looks right, frame {self.frame}"
-        return Applied(label, {outline.id: outline.model_copy(update={"right": dict(sorted(said.items()))})})
+        doubted = {f: d for f, d in outline.doubted.items() if not self.right or f != self.frame}
+        changed = outline.model_copy(update={"right": dict(sorted(said.items())), "doubted": doubted})
+        return Applied(label, {outline.id: changed})
