@@ -31,7 +31,7 @@ LEAST_NOISE = 0.8
 """Grey levels of noise that are always reckoned with."""
 COARSE, AROUND = 4, 12.0
 """Pixels by which it is told how far a frame is covered, and round a place how wide (standard deviation)."""
-ROUNDS, SETTLED = 3, 1e-4
+ROUNDS, SETTLED = 6, 1e-4
 """How often the colour is looked for anew by that, and the share of pixels that change no more."""
 UNCLEAR = np.float32(0.02)
 """How much a place of which two colours are seen long enough tells of whether a frame is covered."""

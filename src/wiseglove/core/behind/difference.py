@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wiseglove.core.behind.clean import Behind, light_of, noise_by
-from wiseglove.core.behind.mixtures import BAND, DEEP, NONE, SURE, distance, nearest_of, shares_of
+from wiseglove.core.behind.mixtures import BAND, DEEP, EDGE, NONE, SURE, distance, nearest_of, shares_of
 from wiseglove.core.noise import unshared
 from wiseglove.core.parallel import rows_at_once
 
@@ -19,12 +19,15 @@ it is what covers most of it."""
 SURELY, BESIDE, MANY, MORE = 12.0, (4.0, 14.0), 200, 1.2
 """Times the noise from which a pixel is none of what is behind for certain, how far beside such it is noisy, and how many tell; times
 the noise from which that counts."""
+RIM, INNER = 5, 6
+"""Pixels beside what differs, and inside of what does so or has another hue, within which a hue may be a mixture's."""
 LOOSE = 0.35
 """Pixels by which the picture behind may lie off, which counts as noise along its edges."""
 DARKEST, LIGHTEST = 0.35, 1.08
 """Light that a shadow leaves, in shares, and a little more for a reflection's end."""
-TINTED = 4.0
-"""Times the noise by which a shadow's colour may differ from what it lies on."""
+TINTED, HUED, OF_NOISE = 4.0, 4.0, 1.2
+"""Times the noise by which a pixel's colour in a shadow may differ from what it lies on; levels, and times the noise, by which the mean
+of five by five may: noise has no hue, cloth has."""
 SPECK, SMALL_HOLE, HOLE = 60, 60, 6000
 """Pixels of a region that is too small to be something, and of holes in something that are filled always, or where it differs."""
 ALIKE = 1.25
@@ -54,9 +57,29 @@ def difference_matte(frame: Picture, behind: Behind, otherwise: Picture | None =
         around = BAND + 2
         rows, columns = (slice(max(a - around, 0), a + n + around) for a, n in ((top, height), (left, width)))
         part = (rows, columns)
-        shares = shares_of(frame[part], empty[part], solid[part], shaded[part], strength[part], noise)
+        there = _in_its_shade(frame[part], empty[part], solid[part], shaded[part], strength[part], noise)
+        shares = shares_of(frame[part], there, solid[part], shaded[part], strength[part], noise)
         out[part] = np.where(behind.known[part], shares, 0)
     return out if otherwise is None else np.where(behind.known, out, otherwise)
+
+
+def _in_its_shade(
+    frame: Picture, empty: Picture, solid: NDArray[np.bool_], shaded: NDArray[np.bool_], strength: Picture, noise: float
+) -> Picture:
+    """The picture behind (h, w, 3) in the light that there is just beyond the edge of what is solid (h, w).
+
+    Close to it a pixel in its shadow would do for a mixture with it.
+    """
+    outside = distance(~solid)
+    beside = (outside > EDGE) & (outside < 2 * EDGE) & (shaded | (strength < NONE))
+    if not (beside & shaded & (np.abs(frame - empty).max(axis=2) > NONE * noise)).any():
+        return empty
+    weight = beside.astype(np.float32)[..., None]
+    product, square = ((a * empty * weight).sum(axis=2) for a in (frame, empty))
+    told = cv2.GaussianBlur(product, (0, 0), EDGE / 2) / np.maximum(cv2.GaussianBlur(square, (0, 0), EDGE / 2), 1.0)
+    light = _from_nearest(np.clip(told, DARKEST, 1.0)[..., None].astype(np.float32), beside)
+    light = cv2.GaussianBlur(light, (0, 0), EDGE / 2)
+    return np.asarray(empty * np.where(outside <= EDGE, light, 1)[..., None], np.float32)
 
 
 def solid_difference(frame: Picture, behind: Behind, otherwise: Picture) -> NDArray[np.bool_]:
@@ -71,15 +94,35 @@ def _differing(
     empty = np.ascontiguousarray(behind.picture * light_of(frame, behind.picture, behind.known))
     across, down = cv2.Sobel(empty, -1, 1, 0, scale=0.125), cv2.Sobel(empty, -1, 0, 1, scale=0.125)
     differs, tint, share = (np.empty(frame.shape[:2], np.float32) for _ in range(3))
-    frame = np.ascontiguousarray(frame)
-    _compared(frame, empty, across, down, np.float32(behind.noise), differs, tint, share)
+    frame, rest = np.ascontiguousarray(frame), np.empty_like(frame)
+    _compared(frame, empty, across, down, np.float32(behind.noise), differs, tint, share, rest)
     noise = max(behind.noise, min(_noise_beside(differs, behind), MOST_NOISE))
     if noise > MORE * behind.noise:
-        _compared(frame, empty, across, down, np.float32(noise), differs, tint, share)
+        _compared(frame, empty, across, down, np.float32(noise), differs, tint, share, rest)
+    hue, allowed = cv2.blur(rest, (5, 5)), np.float32(max(HUED, OF_NOISE * noise))
     strength, shaded = np.asarray(cv2.blur(differs, (3, 3)), np.float32), np.empty(differs.shape, bool)
     thing = np.zeros_like(differs) if otherwise is None else np.ascontiguousarray(otherwise, np.float32)
-    _strong(strength, share, cv2.blur(tint, (5, 5)), np.ascontiguousarray(behind.known), thing, shaded)
+    known, hued = np.ascontiguousarray(behind.known), np.empty_like(differs)
+    _strong(strength, share, cv2.blur(tint, (5, 5)), hue, allowed, known, thing, shaded, hued)
+    _unshade(strength, shaded, hued)
     return empty, _tidied(strength, frame, empty), shaded, strength, noise
+
+
+def _unshade(strength: Picture, shaded: NDArray[np.bool_], hued: Picture) -> None:
+    """Take what has another hue than what is behind out of what is shaded, in place, but for the rim of what differs anyway.
+
+    There it is a mixture: what is blurred has some of the thing's hue far out.
+    """
+    left, top, width, height = cv2.boundingRect((hued > NONE).view(np.uint8))
+    if not width * height:
+        return
+    part = tuple(slice(max(a - INNER, 0), a + n + INNER) for a, n in ((top, height), (left, width)))
+    such, differs = hued[part] > NONE, strength[part] > NONE
+    core = such & ((distance(~differs) > RIM) | (distance(such | differs) > INNER))
+    disc = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * INNER + 1, 2 * INNER + 1))
+    taken = such & (cv2.dilate(core.view(np.uint8), disc) > 0)
+    strength[part][taken] = hued[part][taken]
+    shaded[part][taken] = False
 
 
 def _noise_beside(differs: Picture, behind: Behind) -> float:
@@ -144,8 +187,9 @@ def _part(behind: Behind, rows: slice, columns: slice) -> Behind:
 
 
 @rows_at_once
-def _compared(frame, empty, across, down, noise, differs, tint, share):  # type: ignore[no-untyped-def]
-    """Mean square difference in units of noise, the share of light, and how far the channels are from one share of it."""
+def _compared(frame, empty, across, down, noise, differs, tint, share, rest):  # type: ignore[no-untyped-def]
+    """Mean square difference in units of noise, the share of light, and how far the channels are from one share of it: in such units, and
+    `rest` (h, w, 3) in levels."""
     h, w, _ = frame.shape
     for y in nb.prange(h):
         for x in range(w):
@@ -162,29 +206,33 @@ def _compared(frame, empty, across, down, noise, differs, tint, share):  # type:
             worst = np.float32(0)
             for c in range(3):
                 own = noise + np.float32(LOOSE) * (abs(across[y, x, c]) + abs(down[y, x, c]))
-                worst = max(worst, abs(frame[y, x, c] - s * empty[y, x, c]) / own)
+                rest[y, x, c] = frame[y, x, c] - s * empty[y, x, c]
+                worst = max(worst, abs(rest[y, x, c]) / own)
             differs[y, x] = total / 3
             tint[y, x] = worst
             share[y, x] = s if bright > 12 else np.float32(0)
 
 
 @rows_at_once
-def _strong(strength, share, tint, known, otherwise, shaded):  # type: ignore[no-untyped-def]
+def _strong(strength, share, tint, hue, allowed, known, otherwise, shaded, hued):  # type: ignore[no-untyped-def]
     """How strongly pixels differ (h, w), in place of its square; little in what is shaded, which is written as well.
 
-    Where a frame shows the same thing with less light, all channels are less by one factor.
+    Where a frame shows the same thing with less light, all channels are less by one factor. hued: how strongly those differ that do so
+    pixel by pixel, but have another hue together.
     """
     h, w = strength.shape
     for y in nb.prange(h):
         for x in range(w):
             lit = share[y, x]
             dim = lit > np.float32(DARKEST) and lit < np.float32(LIGHTEST) and tint[y, x] < np.float32(TINTED)
-            shaded[y, x] = dim
+            shaded[y, x], hued[y, x] = dim, np.float32(0)
             if not known[y, x]:
                 strength[y, x] = np.float32(2 * SURE) if otherwise[y, x] > np.float32(0.5) else np.float32(0)
                 continue
             value = np.sqrt(max(strength[y, x], np.float32(0)))
             strength[y, x] = min(value, np.float32(NONE)) if dim else value
+            if dim and max(abs(hue[y, x, 0]), abs(hue[y, x, 1]), abs(hue[y, x, 2])) > allowed:
+                hued[y, x] = value
 
 
 def _tidied(strength: Picture, frame: Picture, empty: Picture) -> NDArray[np.bool_]:
