@@ -270,3 +270,39 @@ def test_what_compression_smears_beside_a_thing_is_hardly_any_of_it() -> None:
             smeared.append(float((matte * ~near).sum()))
             assert matte[alpha > 0.98].mean() > 0.95
     assert np.mean(smeared) < 110  # pixels, beside an edge of about 150
+
+
+@settings(max_examples=10, deadline=None)
+@given(st.floats(0.5, 0.8), st.floats(1.0, 2.5), st.integers(0, 100))
+def test_brown_before_grey_is_there_and_a_shadow_is_not_though_a_pixel_of_both_is_alike(
+    dim: float, noise: float, seed: int
+) -> None:
+    rng = np.random.default_rng(seed)
+    floor = np.full((H, W, 3), (108, 104, 102), np.float32)
+    floor += 14 * cv2.GaussianBlur(rng.standard_normal((H, W, 1)).astype(np.float32), (0, 0), 1)[..., None] * 3
+    behind = seen_alone(floor, rng, noise)
+    seen = floor.copy()
+    seen[40:80, 20:70] = dim * floor[40:80, 20:70] + (9, -1, -7)
+    seen[40:80, 130:180] = dim * floor[40:80, 130:180]
+    matte = difference_matte(grainy(seen, rng, noise), behind)
+    assert matte[44:76, 24:66].mean() > 0.95
+    assert matte[:, 100:].max() < 0.05
+
+
+@settings(max_examples=10, deadline=None)
+@given(st.floats(0.7, 0.95), st.integers(0, 100))
+def test_a_shadow_that_lies_along_something_is_none_of_its_edge(light: float, seed: int) -> None:
+    rng = np.random.default_rng(seed)
+    flat = np.full((H, W, 3), (150, 156, 160), np.float32)
+    behind = seen_alone(flat, rng)
+    alpha = np.zeros((H, W, 1), np.float32)
+    alpha[20:, 90:140] = 1
+    alpha = cv2.GaussianBlur(alpha, (0, 0), 1.0)[..., None]
+    shade = np.ones((H, W, 1), np.float32)
+    shade[10:, 62:115] = light
+    shade = cv2.GaussianBlur(shade, (0, 0), 4)[..., None]
+    seen = grainy(flat * shade * (1 - alpha) + np.array((84, 106, 134), np.float32) * alpha, rng)
+    matte = difference_matte(seen, behind)
+    true = alpha[..., 0]
+    assert np.abs(matte - true)[40:110].sum() / 140 < 0.6  # pixels wrongly covered on each row of both edges
+    assert matte[40:110, 60:85].mean() < 0.05

@@ -172,6 +172,22 @@ def test_a_wall_without_features_tells_no_motion() -> None:
     assert not FigureFollower(lambda frame: blank, {0: disc(0)}, KINDS).is_one(1, disc(1))
 
 
+@pytest.mark.parametrize("down", [0, 3])
+def test_a_bare_wall_stands_while_its_foot_does(down: int) -> None:
+    def bare(frame: int) -> Picture:
+        wall = np.full((*SIZE, 3), 150, np.float32)
+        wall[200 + down * frame :] = 90
+        grain = np.random.default_rng(frame).normal(0, 1, wall.shape)
+        return np.clip(cv2.GaussianBlur(wall, (0, 0), 1.0) + grain, 0, 255).astype(np.uint8)
+
+    steady = Steady(bare, 0, disc(0))
+    if down:
+        with pytest.raises(LostError):
+            steady.picture(1)
+    else:
+        assert np.array_equal(steady.picture(1), bare(1))
+
+
 def test_a_part_is_no_figure_because_the_rest_moves_beside_it() -> None:
     figure = FigureFollower(before_wall, {4: disc(4)}, KINDS)
     part = FigureFollower(before_wall, {4: disc(4, 18.0)}, KINDS)

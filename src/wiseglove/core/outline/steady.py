@@ -15,6 +15,7 @@ from wiseglove.core.outline.carry import grey_of
 
 Array = NDArray[np.float64]
 Picture = NDArray[np.uint8]
+Grey = NDArray[np.uint8]
 FEATURES, APART, FEW = 300, 12, 30
 """Features that are followed, pixels between them, and how few tell nothing."""
 AWAY = 24
@@ -26,6 +27,10 @@ KEPT = 24
 WINDOW, LEVELS = (15, 15), 3
 STANDS = 0.12
 """Pixels of middle motion up to which a camera stands."""
+SOFT, STEEP, MANY = 1.5, 1.5, 400
+"""Smoothing, in pixels, before slopes tell whether it stands; levels a pixel from which they do, and how many pixels have to."""
+HALF, LEVELS_OFF = 0.5, 2.0
+"""Pixels, and levels, by which what has slopes may be off."""
 
 
 class LostError(ValueError):
@@ -42,6 +47,9 @@ class Steady:
         free = np.full(self._key.shape, 255, np.uint8)
         cv2.fillPoly(free, [np.round(flatten(points, 0.5)).astype(np.int32)], 0)
         away = cv2.erode(free, np.ones((2 * AWAY + 1, 2 * AWAY + 1), np.uint8))
+        self._soft = cv2.GaussianBlur(self._key.astype(np.float32), (0, 0), SOFT)
+        slopes = cv2.magnitude(*(cv2.Sobel(self._soft, -1, *d, scale=0.125) for d in ((1, 0), (0, 1))))
+        self._slopes = np.where(away > 0, slopes, 0)
         found = cv2.goodFeaturesToTrack(self._key, FEATURES, 0.01, APART, mask=away)
         self._places = np.zeros((0, 1, 2), np.float32) if found is None else found
         self._ways: dict[int, Array | None] = {at: np.eye(3)}
@@ -54,6 +62,16 @@ class Steady:
         return self._ways[frame]
 
     def _found(self, frame: int) -> Array | None:
+        way = self._by_features(frame)
+        return np.eye(3) if way is None and self._stands(grey_of(self._picture_at(frame))) else way
+
+    def _stands(self, now: Grey) -> bool:
+        """Whether what has slopes is where it was: a bare wall has no features, and along its foot they slide."""
+        told = self._slopes > STEEP
+        off = np.abs(cv2.GaussianBlur(now.astype(np.float32), (0, 0), SOFT) - self._soft)[told]
+        return bool(off.size > MANY and (off < HALF * self._slopes[told] + LEVELS_OFF).mean() > AGREE)
+
+    def _by_features(self, frame: int) -> Array | None:
         near = min((f for f, way in self._ways.items() if way is not None), key=lambda f: abs(f - frame))
         guess, now = self._ways[near], grey_of(self._picture_at(frame))
         if len(self._places) < FEW or guess is None:

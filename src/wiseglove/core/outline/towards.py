@@ -24,6 +24,8 @@ APART = 4.0
 """Pixels between the two ways' outlines from which the middle between them is doubted."""
 ASTRAY = 0.25
 """Mean doubt by shape and inside from which an outline is no longer followed from inside: a bending hand has up to 0.19, a walking figure from 0.30 on."""
+FIRST = 3
+"""Frames on which it may go astray: who walks fast is far from where she was before her outline is."""
 CERTAIN = 0.05
 """The least that a doubt counts as where two outlines are weighed against each other."""
 
@@ -120,12 +122,12 @@ def _figure(
     """
     key = keys[min(keys, key=lambda at: abs(at - frames[0]))]
     astray = False
-    for frame in frames[:BLOCK]:
+    for number, frame in enumerate(frames[:BLOCK], start=1):
         found = None if stop() else begun.on(frame, picture_at)
         if found is None:
             return None
         astray = astray or found.astray > ASTRAY
-        if moved(key, found.points) >= TRAVELS:
+        if moved(key, found.points) >= TRAVELS and (astray or number >= min(FIRST, len(frames))):
             figure = FigureFollower(picture_at, keys, kinds) if astray else None
             needed = figure and figure.is_one(frame, found.points) and not figure.lies(frame, found.points)
             return figure if needed else None
