@@ -71,15 +71,17 @@ def _in_its_shade(
     Close to it a pixel in its shadow would do for a mixture with it.
     """
     outside = distance(~solid)
-    beside = (outside > EDGE) & (outside < 2 * EDGE) & (shaded | (strength < NONE))
-    if not (beside & shaded & (np.abs(frame - empty).max(axis=2) > NONE * noise)).any():
+    beside, dim = np.empty_like(solid), np.empty_like(solid)
+    product, square = np.empty_like(outside), np.empty_like(outside)
+    found = (beside, dim, product, square)
+    _beside(frame, empty, outside, np.ascontiguousarray(shaded), strength, np.float32(NONE * noise), *found)
+    if not dim.any():
         return empty
-    weight = beside.astype(np.float32)[..., None]
-    product, square = ((a * empty * weight).sum(axis=2) for a in (frame, empty))
     told = cv2.GaussianBlur(product, (0, 0), EDGE / 2) / np.maximum(cv2.GaussianBlur(square, (0, 0), EDGE / 2), 1.0)
     light = _from_nearest(np.clip(told, DARKEST, 1.0)[..., None].astype(np.float32), beside)
-    light = cv2.GaussianBlur(light, (0, 0), EDGE / 2)
-    return np.asarray(empty * np.where(outside <= EDGE, light, 1)[..., None], np.float32)
+    light = np.asarray(cv2.GaussianBlur(light, (0, 0), EDGE / 2), np.float32)
+    light[outside > EDGE] = 1
+    return np.asarray(cv2.multiply(empty, cv2.merge([light] * 3)), np.float32)
 
 
 def solid_difference(frame: Picture, behind: Behind, otherwise: Picture) -> NDArray[np.bool_]:
@@ -211,6 +213,25 @@ def _compared(frame, empty, across, down, noise, differs, tint, share, rest):  #
             differs[y, x] = total / 3
             tint[y, x] = worst
             share[y, x] = s if bright > 12 else np.float32(0)
+
+
+@rows_at_once
+def _beside(frame, empty, outside, shaded, strength, least, beside, dim, product, square):  # type: ignore[no-untyped-def]
+    """Just beyond an edge (h, w): where what is behind is seen, and where in a shadow; what its light is told by, 0 elsewhere."""
+    h, w = outside.shape
+    for y in nb.prange(h):
+        for x in range(w):
+            away = outside[y, x]
+            near = away > np.float32(EDGE) and away < np.float32(2 * EDGE)
+            seen = near and (shaded[y, x] or strength[y, x] < np.float32(NONE))
+            off = both = own = np.float32(0)
+            if seen:
+                for c in range(3):
+                    off = max(off, abs(frame[y, x, c] - empty[y, x, c]))
+                    both += frame[y, x, c] * empty[y, x, c]
+                    own += empty[y, x, c] * empty[y, x, c]
+            beside[y, x], dim[y, x] = seen, seen and shaded[y, x] and off > least
+            product[y, x], square[y, x] = both, own
 
 
 @rows_at_once
