@@ -6,11 +6,13 @@ nearer hides that edge. Starts and ways were looked at in tuning, the clip befor
 
 from __future__ import annotations
 
+import tempfile
 import time
 from collections.abc import Iterator
 from concurrent.futures import ProcessPoolExecutor
 from functools import cache, partial
 from multiprocessing import get_context
+from pathlib import Path
 
 import cv2
 import numpy as np
@@ -18,6 +20,7 @@ import shapely
 
 from benchmarks.table import Row
 from benchmarks.truth import fitted, half_covered
+from tests.builders import ffmpeg
 from wiseglove.core.behind.clean import clean_picture
 from wiseglove.core.behind.difference import difference_within
 from wiseglove.core.geometry.bezier import Points
@@ -25,7 +28,7 @@ from wiseglove.core.outline.carry import OutlineFollower
 from wiseglove.core.outline.normals import follow, normals_of
 from wiseglove.core.outline.silhouette import FACING, WHOLE, Covered, Silhouette
 from wiseglove.core.outline.towards import carry_range
-from wiseglove.demo import walker
+from wiseglove.demo import passers, walker
 
 STARTS, AWAY, APART = (20, 33, 46), (1, 3, 5), 10
 PARTS = ("head", "torso", "near arm", "near leg")
@@ -50,7 +53,13 @@ def run() -> list[Row]:
     small = _Scores()
     for back in walker.BACKS:
         small.take(back + SMALL, "whole", True)
-    return [*rows, *small.rows("whole figure, small and compressed", True)]
+    rows += small.rows("whole figure, small and compressed", True)
+    for name, passer in passers.PASSERS.items():
+        for known in (False,) if passer.shake else (True, False):
+            other = _Scores()
+            other.take(name, "whole", known)
+            rows += other.few_rows(name, known)
+    return rows
 
 
 @cache
@@ -59,7 +68,23 @@ def _clip(back: str) -> list[walker.Walked]:
         return [_compressed(walked) for walked in _clip(back.removesuffix(SMALL))]
     # Processes of their own: loops on several threads do not outlive a fork.
     with ProcessPoolExecutor(mp_context=get_context("spawn")) as pool:
+        if back in passers.PASSERS:
+            return _coded(list(pool.map(partial(passers.passed, name=back), range(passers.FRAMES))))
         return list(pool.map(partial(walker.walk, behind=back), range(walker.FRAMES)))
+
+
+def _coded(clip: list[walker.Walked]) -> list[walker.Walked]:
+    """A clip through H.264 at 8 Mbit/s, colours in half the size."""
+    height, width = clip[0].plate.shape[:2]
+    plain = ("-f", "rawvideo", "-pix_fmt", "rgb24")
+    with tempfile.TemporaryDirectory() as folder:
+        movie = Path(folder) / "clip.mp4"
+        pictures = Path(folder) / "clip.raw"
+        pictures.write_bytes(b"".join(w.plate.tobytes() for w in clip))
+        coder = ("-c:v", "libx264", "-pix_fmt", "yuv420p", "-b:v", "8M")
+        ffmpeg(*plain, "-s", f"{width}x{height}", "-r", "25", "-i", pictures, *coder, movie)
+        seen = np.frombuffer(ffmpeg("-i", movie, *plain, "-"), np.uint8).reshape(-1, height, width, 3)
+    return [walker.Walked(plate, w.whole, w.parts) for plate, w in zip(seen, clip, strict=True)]
 
 
 def _compressed(walked: walker.Walked) -> walker.Walked:
@@ -142,7 +167,7 @@ class _Scores:
             for last in (start + max(AWAY), start - max(AWAY)):
                 begin = time.perf_counter()
                 ends = min(start, last), max(start, last)
-                found = {d.frame: d for d in carry_range(pictures.__getitem__, {start: points}, kinds, *ends, covered=covered, plate=(0, walker.FRAMES - 1))}  # fmt: skip
+                found = {d.frame: d for d in carry_range(pictures.__getitem__, {start: points}, kinds, *ends, covered=covered, plate=(0, len(pictures) - 1))}  # fmt: skip
                 self.spent.append((time.perf_counter() - begin) / max(AWAY) * 1000)
                 for away in AWAY:
                     carried = found[start + away * (1 if last > start else -1)]
@@ -154,7 +179,7 @@ class _Scores:
                             self.marked[bool(here.mean() > BAD)].append(bool(carried.doubt[segment] >= DOUBTED))
             later = _corrected(back, part, start)
             keys = {start: points, start + APART: later}
-            found = {d.frame: d for d in carry_range(pictures.__getitem__, keys, kinds, start, start + APART, covered=covered, plate=(0, walker.FRAMES - 1))}  # fmt: skip
+            found = {d.frame: d for d in carry_range(pictures.__getitem__, keys, kinds, start, start + APART, covered=covered, plate=(0, len(pictures) - 1))}  # fmt: skip
             for k in range(1, APART):
                 edge = _edge(back, start + k, part)
                 self.between.append(edge.off(found[start + k].points)[0])
@@ -173,6 +198,16 @@ class _Scores:
         )
         yield Row(f"  of {len(good)} others, marked", 100 * float(np.mean(good)), "%", "walk.unmarked")
         yield Row("  a frame, mean", float(np.mean(self.spent)), "ms", f"{goal.rsplit('_', 1)[0]}_time")
+
+    def few_rows(self, name: str, known: bool) -> Iterator[Row]:
+        """Of somebody else: the mean distances, and what is marked."""
+        how = "known" if known else "unknown"
+        _, three, five = (f"{np.mean(errors):.2f}" for errors in self.errors.values())
+        yield Row(f"{name}, whole, behind {how}: 1 frame on", float(np.mean(self.errors[1])), "px", f"walk.whole_{how}:at_1", f"3 and 5 frames on {three} and {five} px")  # fmt: skip
+        yield Row("  5 frames on", float(np.mean(self.errors[5])), "px", f"walk.whole_{how}:at_5")
+        bad, good = self.marked[True], self.marked[False]
+        yield Row(f"  of {len(bad)} stretches over {BAD:.0f} px off, marked", 100 * float(np.mean(bad or [1])), "%", "walk.marked")  # fmt: skip
+        yield Row(f"  of {len(good)} others, marked", 100 * float(np.mean(good)), "%", "walk.unmarked")
 
 
 @cache

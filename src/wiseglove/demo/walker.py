@@ -24,15 +24,32 @@ Layer = NDArray[np.float32]
 FRAMES, SUBFRAMES = 72, 10
 PARTS = ("far arm", "far leg", "near leg", "torso", "head", "near arm")
 """From far to near."""
-CYCLE, SPEED, GROUND = 30.0, 12.0, 640.0
-"""Frames of two steps, pixels a frame, and where the soles are."""
+GROUND = 640.0
+"""Where the soles are."""
 THIGH, SHIN, UPPER, LOWER = 112.0, 110.0, 86.0, 74.0
-SKIN, HAIR = (0.40, 0.24, 0.16), (0.09, 0.045, 0.024)
-JACKET, APRON, TROUSERS = (0.16, 0.055, 0.075), (0.42, 0.35, 0.22), (0.045, 0.075, 0.10)
-BOOT, GLOVE = (0.05, 0.035, 0.028), (0.46, 0.33, 0.13)
+Colour = tuple[float, float, float]
 FACE = ((-26, 20), (-34, -8), (-14, -38), (16, -38), (31, -16), (35, 2), (30, 12), (29, 27), (12, 38), (-8, 34))
 CAP = ((-32, 18), (-40, -10), (-18, -46), (14, -46), (32, -24), (12, -18), (-6, -4), (-12, 16))
 BACKS = ("panel", "leaves")
+
+
+@dataclass(frozen=True)
+class Person:
+    """Who walks: linear colours, frames of two steps, pixels a frame, and the colour of a robe down to the ankles, if there is one."""
+
+    skin: Colour = (0.40, 0.24, 0.16)
+    hair: Colour = (0.09, 0.045, 0.024)
+    jacket: Colour = (0.16, 0.055, 0.075)
+    apron: Colour = (0.42, 0.35, 0.22)
+    trousers: Colour = (0.045, 0.075, 0.10)
+    boot: Colour = (0.05, 0.035, 0.028)
+    glove: Colour = (0.46, 0.33, 0.13)
+    cycle: float = 30.0
+    speed: float = 12.0
+    robe: Colour | None = None
+
+
+GARDENER = Person()
 
 
 @dataclass(frozen=True)
@@ -41,7 +58,7 @@ class Piece:
 
     part: str
     shape: Array
-    colour: tuple[float, float, float]
+    colour: Colour
     origin: Array
     along: Array
     half: float
@@ -68,14 +85,12 @@ def _turned(angle: float) -> Array:
     return np.array([np.sin(angle), np.cos(angle)])
 
 
-def _limb(
-    part: str, a: Array, b: Array, ra: float, rb: float, colour: tuple[float, float, float], **how: float
-) -> Piece:
+def _limb(part: str, a: Array, b: Array, ra: float, rb: float, colour: Colour, **how: float) -> Piece:
     way = b - a
     return Piece(part, limb(a, b, ra, rb), colour, a, way / max(float(np.linalg.norm(way)), 1e-6), max(ra, rb), **how)
 
 
-def _leg(part: str, hip: Array, phase: float) -> list[Piece]:
+def _leg(part: str, who: Person, hip: Array, phase: float) -> list[Piece]:
     swing = 0.44 * np.sin(phase)
     bend = 0.10 + 0.85 * max(np.cos(phase), 0.0) ** 1.5
     knee = hip + THIGH * _turned(swing)
@@ -83,30 +98,30 @@ def _leg(part: str, hip: Array, phase: float) -> list[Piece]:
     sole = swing - bend + np.pi / 2 - 0.10
     toe = ankle + np.array([0.0, 8.0]) + 40 * _turned(sole)
     return [
-        _limb(part, hip, knee, 34, 24, TROUSERS, checks=0.35),
-        _limb(part, knee, ankle, 24, 16, TROUSERS, checks=0.35),
-        _limb(part, ankle + (knee - ankle) * 0.28, ankle + np.array([0.0, 4.0]), 19, 17, BOOT, folds=0.5),
-        _limb(part, ankle + np.array([-4.0, 8.0]), toe, 15, 10, BOOT, folds=0.5),
+        _limb(part, hip, knee, 34, 24, who.trousers, checks=0.35),
+        _limb(part, knee, ankle, 24, 16, who.trousers, checks=0.35),
+        _limb(part, ankle + (knee - ankle) * 0.28, ankle + np.array([0.0, 4.0]), 19, 17, who.boot, folds=0.5),
+        _limb(part, ankle + np.array([-4.0, 8.0]), toe, 15, 10, who.boot, folds=0.5),
     ]
 
 
-def _arm(part: str, shoulder: Array, phase: float) -> list[Piece]:
+def _arm(part: str, who: Person, shoulder: Array, phase: float) -> list[Piece]:
     swing = 0.55 * np.sin(phase)
     elbow = shoulder + UPPER * _turned(swing)
     bend = swing + 0.35 + 0.25 * np.sin(phase - 0.5)
     wrist = elbow + LOWER * _turned(bend)
     hand = wrist + 26 * _turned(bend + 0.1)
     return [
-        _limb(part, shoulder, elbow, 25, 19, JACKET),
-        _limb(part, elbow, wrist, 19, 13, JACKET),
-        _limb(part, wrist - 6 * _turned(bend), hand, 13, 12, GLOVE, folds=0.5),
+        _limb(part, shoulder, elbow, 25, 19, who.jacket),
+        _limb(part, elbow, wrist, 19, 13, who.jacket),
+        _limb(part, wrist - 6 * _turned(bend), hand, 13, 12, who.glove, folds=0.5),
     ]
 
 
-def pieces_at(time: float) -> list[Piece]:
+def pieces_at(time: float, who: Person = GARDENER) -> list[Piece]:
     """The figure from far to near."""
-    phase = 2 * np.pi * time / CYCLE
-    hip = np.array([205.0 + SPEED * time, GROUND - 232.0 + 5 * np.cos(2 * phase)])
+    phase = 2 * np.pi * time / who.cycle
+    hip = np.array([205.0 + who.speed * time, GROUND - 232.0 + 5 * np.cos(2 * phase)])
     lean = np.array([np.sin(0.06), -np.cos(0.06)])
     shoulder = hip + 150 * lean + (1.5 * np.sin(phase), 0)
     neck = shoulder + 22 * lean
@@ -123,21 +138,31 @@ def pieces_at(time: float) -> list[Piece]:
         sway = 0.75 + 0.42 * np.sin(2 * phase - 0.8 * k) + 0.1 * k
         tail.append(tail[-1] + 19 * np.array([-np.sin(sway), np.cos(sway) * 0.9]))
     hair = [
-        _limb("head", a, b, 14 - 2 * k, 12 - 2 * k, HAIR, folds=0.7) for k, (a, b) in enumerate(itertools.pairwise(tail))
+        _limb("head", a, b, 14 - 2 * k, 12 - 2 * k, who.hair, folds=0.7) for k, (a, b) in enumerate(itertools.pairwise(tail))
     ]  # fmt: skip
     up = -lean
     return [
-        *_arm("far arm", shoulder + (8, 10), phase),
-        *_leg("far leg", hip + (5, 0), phase + np.pi),
-        *_leg("near leg", hip, phase),
-        Piece("torso", body, JACKET, shoulder, up, 46),
-        Piece("torso", front, APRON, shoulder, up, 60, folds=0.25, checks=0.12),
-        _limb("head", neck + (0, 10), head, 19, 18, SKIN, folds=0.12),
-        Piece("head", smooth([(head + o).tolist() for o in FACE]), SKIN, head, up, 34, folds=0.12),
+        *_arm("far arm", who, shoulder + (8, 10), phase),
+        *_leg("far leg", who, hip + (5, 0), phase + np.pi),
+        *_leg("near leg", who, hip, phase),
+        *_robe(who, hip, phase),
+        Piece("torso", body, who.jacket, shoulder, up, 46),
+        Piece("torso", front, who.apron, shoulder, up, 60, folds=0.25, checks=0.12),
+        _limb("head", neck + (0, 10), head, 19, 18, who.skin, folds=0.12),
+        Piece("head", smooth([(head + o).tolist() for o in FACE]), who.skin, head, up, 34, folds=0.12),
         *hair,
-        Piece("head", smooth([(head + o).tolist() for o in CAP]), HAIR, head, up, 34, folds=0.6),
-        *_arm("near arm", shoulder + (-6, 12), phase + np.pi),
+        Piece("head", smooth([(head + o).tolist() for o in CAP]), who.hair, head, up, 34, folds=0.6),
+        *_arm("near arm", who, shoulder + (-6, 12), phase + np.pi),
     ]
+
+
+def _robe(who: Person, hip: Array, phase: float) -> list[Piece]:
+    if who.robe is None:
+        return []
+    hem = 14 * np.sin(phase - 0.9)
+    round_it = ((-40, -20), (38, -24), (62 + hem, 90), (78 + hem, 176), (0, 186), (-70 + hem * 0.6, 172), (-52, 80))
+    shape = smooth([(hip + o).tolist() for o in round_it])
+    return [Piece("torso", shape, who.robe, hip, np.array([0.0, -1.0]), 70, folds=0.5)]
 
 
 @cache
@@ -176,10 +201,19 @@ def back(name: str) -> Layer:
     return np.asarray(picture, np.float32)
 
 
-def walk(index: int, behind: str = "panel", shade: float = 0.25) -> Walked:
-    """Frame `index` (0-based) before one of BACKS; the same each time. shade: light that her shadow takes on what is behind."""
-    base = back(behind)
-    within = _around([p.shape for t in (index - 0.5, index, index + 0.5) for p in pieces_at(t)], base.shape)
+def walk(
+    index: int,
+    behind: str = "panel",
+    shade: float = 0.25,
+    who: Person = GARDENER,
+    base: Layer | None = None,
+) -> Walked:
+    """Frame `index` (0-based) before one of BACKS; the same each time. shade: light that her shadow takes on what is behind.
+
+    base: something else behind instead, linear (h, w, 3).
+    """
+    base = back(behind) if base is None else base
+    within = _around([p.shape for t in (index - 0.5, index, index + 0.5) for p in pieces_at(t, who)], base.shape)
     there = base[within]
     size, corner = there.shape[:2], np.array([within[1].start, within[0].start], np.float64)
     total = np.zeros_like(there)
@@ -189,7 +223,7 @@ def walk(index: int, behind: str = "panel", shade: float = 0.25) -> Walked:
         shift = np.array([(0.5 + number * 0.7548776662) % 1 - 0.5, (0.5 + number * 0.5698402910) % 1 - 0.5])
         cover, colours = np.zeros(size, np.float32), np.zeros_like(there)
         single = {name: np.zeros(size, np.float32) for name in PARTS}
-        for piece in pieces_at(time):
+        for piece in pieces_at(time, who):
             here, mask, colour = _drawn(piece, shift - corner, size)
             colours[here] += (colour - colours[here]) * mask[..., None]
             cover[here] += mask * (1 - cover[here])
