@@ -306,3 +306,21 @@ def test_a_shadow_that_lies_along_something_is_none_of_its_edge(light: float, se
     true = alpha[..., 0]
     assert np.abs(matte - true)[40:110].sum() / 140 < 0.6  # pixels wrongly covered on each row of both edges
     assert matte[40:110, 60:85].mean() < 0.05
+
+
+@settings(max_examples=10, deadline=None)
+@given(st.floats(0.65, 0.9), st.floats(-0.7, 0.7), st.integers(0, 100))
+def test_a_shadow_on_glass_of_one_hue_is_none_of_the_hand_with_light_that_stays_or_light_of_its_own(
+    dim: float, veil: float, seed: int
+) -> None:
+    """A veil lies over glass in a shadow as beside it; and a screen that shines loses only what falls on it."""
+    rng = np.random.default_rng(seed)
+    glass = np.full((H, W, 3), (50, 90, 84), np.float32)
+    behind = seen_alone(glass, rng, 2.0)
+    missing = (1 - dim) * 84
+    seen = glass.copy()
+    seen[30:90, 100:160] = dim * glass[30:90, 100:160] + veil * missing * (1 - glass[0, 0] / 90)
+    seen[30:90, 20:70] = (190, 150, 120)
+    matte = difference_matte(grainy(seen, rng, 2.0), behind)
+    assert matte[:, 90:].max() < 0.05
+    assert matte[34:86, 24:66].mean() > 0.98

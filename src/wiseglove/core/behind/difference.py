@@ -19,6 +19,8 @@ it is what covers most of it."""
 SURELY, BESIDE, MANY, MORE = 12.0, (4.0, 14.0), 200, 1.2
 """Times the noise from which a pixel is none of what is behind for certain, how far beside such it is noisy, and how many tell; times
 the noise from which that counts."""
+VEIL = 0.8
+"""Times the light that is missing in a shadow up to which it may be as if light of no hue were added, or taken."""
 RIM, INNER = 5, 6
 """Pixels beside what differs, and inside of what does so or has another hue, within which a hue may be a mixture's."""
 LOOSE = 0.35
@@ -105,7 +107,7 @@ def _differing(
     strength, shaded = np.asarray(cv2.blur(differs, (3, 3)), np.float32), np.empty(differs.shape, bool)
     thing = np.zeros_like(differs) if otherwise is None else np.ascontiguousarray(otherwise, np.float32)
     known, hued = np.ascontiguousarray(behind.known), np.empty_like(differs)
-    _strong(strength, share, cv2.blur(tint, (5, 5)), hue, allowed, known, thing, shaded, hued)
+    _strong(strength, share, cv2.blur(tint, (5, 5)), hue, allowed, empty, known, thing, shaded, hued)
     _unshade(strength, shaded, hued)
     return empty, _tidied(strength, frame, empty), shaded, strength, noise
 
@@ -235,7 +237,7 @@ def _beside(frame, empty, outside, shaded, strength, least, beside, dim, product
 
 
 @rows_at_once
-def _strong(strength, share, tint, hue, allowed, known, otherwise, shaded, hued):  # type: ignore[no-untyped-def]
+def _strong(strength, share, tint, hue, allowed, empty, known, otherwise, shaded, hued):  # type: ignore[no-untyped-def]
     """How strongly pixels differ (h, w), in place of its square; little in what is shaded, which is written as well.
 
     Where a frame shows the same thing with less light, all channels are less by one factor. hued: how strongly those differ that do so
@@ -252,7 +254,25 @@ def _strong(strength, share, tint, hue, allowed, known, otherwise, shaded, hued)
                 continue
             value = np.sqrt(max(strength[y, x], np.float32(0)))
             strength[y, x] = min(value, np.float32(NONE)) if dim else value
-            if dim and max(abs(hue[y, x, 0]), abs(hue[y, x, 1]), abs(hue[y, x, 2])) > allowed:
+            if not dim:
+                continue
+            # A veil of light lies over glass, in a shadow as beside it, and what shines by itself loses only what falls on it: what is
+            # left there has less of its hue, or more, as if so much were added to all channels, or taken.
+            total = square = over = own = np.float32(0)
+            for c in range(3):
+                total += empty[y, x, c]
+                square += empty[y, x, c] * empty[y, x, c]
+            level = total / max(square, np.float32(1))
+            for c in range(3):
+                fuller = empty[y, x, c] * level - np.float32(1)
+                over += hue[y, x, c] * fuller
+                own += fuller * fuller
+            most = np.float32(VEIL) * max(np.float32(1) - lit, np.float32(0)) / max(level, np.float32(1e-3))
+            veil = min(max(over / max(own, np.float32(1e-3)), -most), most)
+            off = np.float32(0)
+            for c in range(3):
+                off = max(off, abs(hue[y, x, c] - veil * (empty[y, x, c] * level - np.float32(1))))
+            if off > allowed:
                 hued[y, x] = value
 
 
