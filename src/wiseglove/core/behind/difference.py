@@ -236,6 +236,29 @@ def _beside(frame, empty, outside, shaded, strength, least, beside, dim, product
             product[y, x], square[y, x] = both, own
 
 
+@nb.njit(cache=True, nogil=True, fastmath=True)
+def _off_in_hue(hue, empty, lit):  # type: ignore[no-untyped-def]
+    """How many levels of a hue (3,) are none that a shadow may have on what is behind (3,), of which it leaves the share `lit`.
+
+    A veil of light lies over glass, in a shadow as beside it, and what shines by itself loses only what falls on it: what is left
+    there has less of its hue, or more, as if as much were added to all channels, or taken from them.
+    """
+    total = square = over = own = off = np.float32(0)
+    for c in range(3):
+        total += empty[c]
+        square += empty[c] * empty[c]
+    level = total / max(square, np.float32(1))
+    for c in range(3):
+        fuller = empty[c] * level - np.float32(1)
+        over += hue[c] * fuller
+        own += fuller * fuller
+    most = np.float32(VEIL) * max(np.float32(1) - lit, np.float32(0)) / max(level, np.float32(1e-3))
+    veil = min(max(over / max(own, np.float32(1e-3)), -most), most)
+    for c in range(3):
+        off = max(off, abs(hue[c] - veil * (empty[c] * level - np.float32(1))))
+    return off
+
+
 @rows_at_once
 def _strong(strength, share, tint, hue, allowed, empty, known, otherwise, shaded, hued):  # type: ignore[no-untyped-def]
     """How strongly pixels differ (h, w), in place of its square; little in what is shaded, which is written as well.
@@ -254,25 +277,7 @@ def _strong(strength, share, tint, hue, allowed, empty, known, otherwise, shaded
                 continue
             value = np.sqrt(max(strength[y, x], np.float32(0)))
             strength[y, x] = min(value, np.float32(NONE)) if dim else value
-            if not dim:
-                continue
-            # A veil of light lies over glass, in a shadow as beside it, and what shines by itself loses only what falls on it: what is
-            # left there has less of its hue, or more, as if so much were added to all channels, or taken.
-            total = square = over = own = np.float32(0)
-            for c in range(3):
-                total += empty[y, x, c]
-                square += empty[y, x, c] * empty[y, x, c]
-            level = total / max(square, np.float32(1))
-            for c in range(3):
-                fuller = empty[y, x, c] * level - np.float32(1)
-                over += hue[y, x, c] * fuller
-                own += fuller * fuller
-            most = np.float32(VEIL) * max(np.float32(1) - lit, np.float32(0)) / max(level, np.float32(1e-3))
-            veil = min(max(over / max(own, np.float32(1e-3)), -most), most)
-            off = np.float32(0)
-            for c in range(3):
-                off = max(off, abs(hue[y, x, c] - veil * (empty[y, x, c] * level - np.float32(1))))
-            if off > allowed:
+            if dim and _off_in_hue(hue[y, x], empty[y, x], lit) > allowed:
                 hued[y, x] = value
 
 
