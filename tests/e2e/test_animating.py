@@ -200,15 +200,20 @@ def test_before_a_later_key_it_is_carried_on_from_both(open_shot: Open) -> None:
         bench.press("Control+z")
 
 
-def test_carrying_on_goes_on_where_a_part_is_in_doubt_and_marks_it(open_shot: Open) -> None:
-    bench = open_shot()
+def carried_in_doubt(bench: Bench) -> tuple[int, int, int, Locator]:
+    """Have the index finger carried on while its tip turns over: how many frames, how many in doubt, the first of these, and its pin."""
     without_later_keys(bench, "Index finger")
     bar = carried_on(bench, "Index finger", 20)
-    # Its tip turns over while the hand comes near.
     expect(bar).to_contain_text("parts are in doubt", timeout=60_000)
     told = re.search(r"over (\d+) frames; on (\d+) of them, from (\d+)", bar.inner_text())
     assert told
     frames, doubtful, first = map(int, told.groups())
+    return frames, doubtful, first, bench.page.locator(f'[data-testid="pin"][data-frame="{first}"]')
+
+
+def test_carrying_on_goes_on_where_a_part_is_in_doubt_and_marks_it(open_shot: Open) -> None:
+    bench = open_shot()
+    frames, doubtful, first, pin = carried_in_doubt(bench)
     assert frames >= 6  # it used to end at the first doubtful stretch
     assert 1 <= doubtful <= frames
     ring, marked = bench.page.get_by_test_id("lost"), bench.page.get_by_test_id("doubtful").locator("path")
@@ -224,7 +229,6 @@ def test_carrying_on_goes_on_where_a_part_is_in_doubt_and_marks_it(open_shot: Op
     middle = np.array([box["x"] + box["width"] / 2, box["y"] + box["height"] / 2])
     near = [np.hypot(*(middle - bench.place(*p[:2]))) for p in key["points"]]
     assert min(near) < 60  # it lies on the finger
-    pin = bench.page.locator(f'[data-testid="pin"][data-frame="{first}"]')
     expect(pin).to_be_visible()
     bench.press("Escape")
     expect(ring).to_have_count(0)
@@ -234,16 +238,10 @@ def test_carrying_on_goes_on_where_a_part_is_in_doubt_and_marks_it(open_shot: Op
 
 def test_what_is_in_doubt_stays_pinned_when_it_is_kept_until_it_is_said_to_be_right(open_shot: Open) -> None:
     bench = open_shot()
-    without_later_keys(bench, "Index finger")
-    bar = carried_on(bench, "Index finger", 20)
-    expect(bar).to_contain_text("parts are in doubt", timeout=60_000)
-    told = re.search(r"from (\d+), parts are", bar.inner_text())
-    assert told
-    first = int(told.group(1))
+    _, _, first, pin = carried_in_doubt(bench)
     with bench.one_change():
         bench.press("Enter")
     bench.frame(first)
-    pin = bench.page.locator(f'[data-testid="pin"][data-frame="{first}"]')
     expect(pin).to_be_visible()
     expect(bench.page.get_by_test_id("off-mark").first).to_be_attached()
     with bench.one_change():

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import numpy as np
-import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.builders import HAND, PANE, after, shot_with_hand_and_pane
-from wiseglove.shot.carried import LEAST, MOST, doubted_on, doubted_stretches, of_carrying
+from wiseglove.shot.carried import doubted_on, doubted_stretches, of_carrying
+from wiseglove.shot.doubts import need_of_doubted
 from wiseglove.shot.edits import LooksRight, OrderDepth, SetKeys, ShapePoints
 from wiseglove.shot.evaluated import EvaluatedShot
 from wiseglove.shot.keys import as_points
@@ -72,6 +72,6 @@ def test_its_stretches_lie_on_the_segments_in_doubt_and_the_more_the_worse(segme
     shot = carried(shot_with_hand_and_pane(), {1004: sorted(segments)})
     weighing = Weighing(shot, everything=True)
     found = doubted_stretches(hand(shot), 1004, weighing)
-    assert set().union(*(s for _, s in found)) == segments
+    assert set().union(*(s.segments for s in found)) == segments
     (doubt,) = of_carrying(hand(shot), weighing)
-    assert doubt.need == pytest.approx(LEAST + (MOST - LEAST) * len(segments) / len(hand(shot).outline.kinds))
+    assert doubt.need == need_of_doubted(len(segments), len(hand(shot).outline.kinds))

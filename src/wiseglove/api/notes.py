@@ -6,7 +6,7 @@ from typing import Annotated
 
 from fastapi import APIRouter, Response
 from pydantic import BaseModel, Field
-from sqlalchemy import select, update
+from sqlalchemy import Select, select, update
 from sqlalchemy.orm import Session
 
 from wiseglove.api.context import Ctx
@@ -71,8 +71,11 @@ def list_notes(shot_id: str, context: Ctx, page: Page) -> list[Note]:
     """All notes of a shot, in the order of their frames."""
     with context.database.transaction() as session:
         shots.load(session, shot_id)
-        query = select(NoteRow).where(NoteRow.shot == shot_id).order_by(NoteRow.frame, NoteRow.made_at, NoteRow.id)
-        return [_as_note(row) for row in page.rows(session, query)]
+        return [_as_note(row) for row in page.rows(session, _notes_of(shot_id))]
+
+
+def _notes_of(shot_id: str) -> Select[NoteRow]:
+    return select(NoteRow).where(NoteRow.shot == shot_id).order_by(NoteRow.frame, NoteRow.made_at, NoteRow.id)
 
 
 def beside_of(session: Session, shot_id: str) -> Beside:
@@ -80,9 +83,7 @@ def beside_of(session: Session, shot_id: str) -> Beside:
     row = session.execute(select(ShotRow.seconds, ShotRow.budget).where(ShotRow.id == shot_id)).one_or_none()
     if row is None:
         raise NotFoundError(GONE)
-    told = session.scalars(
-        select(NoteRow).where(NoteRow.shot == shot_id).order_by(NoteRow.frame, NoteRow.made_at, NoteRow.id)
-    )
+    told = session.scalars(_notes_of(shot_id))
     notes = [FrameNote(frame=n.frame, text=n.text, x=n.x, y=n.y, done=n.done) for n in told]
     return Beside(notes=notes, seconds=row.seconds, budget=row.budget)
 

@@ -27,6 +27,7 @@ from wiseglove.core.outline.towards import carry_range
 from wiseglove.core.patience import go_on
 from wiseglove.jobs.behind import kept_picture, newest
 from wiseglove.shot.basics import Coordinate, Corner, ElementId, Point
+from wiseglove.shot.doubts import need_of_doubted
 from wiseglove.shot.edits import OutlineDraft, thinned_keys
 from wiseglove.shot.edits.base import FINEST, MOST_POINTS, Index
 from wiseglove.shot.errors import EditError
@@ -106,6 +107,8 @@ class Proposal(Answer):
     unfinished: bool = False
     where: Corner | None = None
     doubtful: dict[int, list[int]] = Field(default_factory=dict)
+    needs: dict[int, float] = Field(default_factory=dict)
+    """How badly these frames need a look, 0..1."""
 
 
 @router.post("/shots/{shot_id}/snap")
@@ -242,6 +245,7 @@ def take_in(proposal: Proposal, frame: int, points: Points, doubt: NDArray[np.fl
     segments = np.flatnonzero(doubt >= DOUBTFUL)
     if len(segments):
         proposal.doubtful[frame] = [int(k) for k in segments]
+        proposal.needs[frame] = need_of_doubted(len(segments), len(points))
         if proposal.where is None:
             worst = np.array([int(doubt.argmax())])
             x, y = normals_at(points, worst, np.array([0.5])).places[0]

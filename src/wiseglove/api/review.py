@@ -25,7 +25,7 @@ from wiseglove.core.review.matters import runs_of
 from wiseglove.jobs import holes
 from wiseglove.shot.basics import Corner
 from wiseglove.shot.between import FARTHEST, keys_around
-from wiseglove.shot.carried import doubted_stretches, of_carrying
+from wiseglove.shot.carried import marked, of_carrying
 from wiseglove.shot.doubts import Doubt, worst_first
 from wiseglove.shot.errors import EditError
 from wiseglove.shot.evaluated import EvaluatedShot
@@ -235,32 +235,16 @@ def _over(thing: Reviewed, frame: int, weighing: Weighing) -> list[list[Corner]]
 
 
 def _marks(reviewer: Reviewer, thing: Reviewed, frame: int, weighing: Weighing) -> list[Mark]:
-    fit = reviewer.fit(thing, frame)
-    off = [] if fit is None else stretches_of(fit, weighing.of(thing, frame, fit.places))
-    told = {segment for s in off for segment in s.segments}
     return [
-        *(
-            Mark(
-                outline=thing.outline.id,
-                places=corners_of(s.places),
-                ghost=corners_of(s.ghost),
-                segments=s.segments,
-                fault=round(s.worst, 2),
-            )
-            for s in off
-        ),
-        *(
-            Mark(
-                outline=thing.outline.id,
-                places=corners_of(places),
-                ghost=[],
-                segments=segments,
-                fault=0.0,
-                carried=True,
-            )
-            for places, segments in doubted_stretches(thing, frame, weighing)
-            if not told.issuperset(segments)
-        ),
+        Mark(
+            outline=thing.outline.id,
+            places=corners_of(s.places),
+            ghost=corners_of(s.ghost),
+            segments=s.segments,
+            fault=round(s.worst, 2),
+            carried=not len(s.ghost),
+        )
+        for s in marked(thing, frame, reviewer.fit(thing, frame), weighing)
     ]
 
 

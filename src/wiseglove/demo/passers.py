@@ -1,6 +1,6 @@
 """Others who walk past: other colours, clothes, pace, size, ways and walls, and a camera in the hand. For measuring, not for the demo.
 
-Like the gardener's, their clips are the same each time, with exact truth; before the truth is known the pictures go through a coder.
+Like the gardener's, their clips are the same each time, with exact truth.
 """
 
 from __future__ import annotations

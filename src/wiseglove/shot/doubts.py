@@ -15,6 +15,8 @@ WORST_SLIP = 4.0
 """Pixels of slip that need a look as badly as slip can."""
 NEAR, CUTS, SLIPS = 0.4, 0.8, 0.9
 """How badly a frame needs a look on which garbage comes close, or cuts; at most for slip."""
+DOUBTED = (0.2, 0.5)
+"""How badly a frame needs a look to which hardly anything of an outline, or all, was carried in doubt: more than 2 px off rather than not."""
 AROUND = 3
 """Frames to either side among which a slip must stand out."""
 
@@ -59,6 +61,12 @@ def of_slip(carrier: str, first: int, slip: Sequence[float | None]) -> list[Doub
         if off is not None and off > NOTABLE and off >= max(around):
             out.append(Doubt(frame=first + i, need=min(off / WORST_SLIP, SLIPS), about=carrier, what="slips"))
     return out
+
+
+def need_of_doubted(segments: int, count: int) -> float:
+    """How badly a frame needs a look to which so many of an outline's segments were carried in doubt."""
+    least, most = DOUBTED
+    return least + (most - least) * segments / count
 
 
 def runs(solved: Iterable[SolvedFrame]) -> list[Run]:

@@ -14,7 +14,7 @@ from wiseglove.core.review.boil import Boil, overworked
 from wiseglove.core.review.matters import runs_of
 from wiseglove.shot.basics import Corner, Point
 from wiseglove.shot.beside import Beside, FrameNote
-from wiseglove.shot.carried import doubted_stretches, of_carrying
+from wiseglove.shot.carried import marked, of_carrying
 from wiseglove.shot.doubts import Doubt, worst_first
 from wiseglove.shot.evaluated import EvaluatedShot
 from wiseglove.shot.model import Carrier
@@ -26,7 +26,6 @@ from wiseglove.shot.reviewing import (
     boil_of,
     of_fit,
     overlaps,
-    stretches_of,
 )
 
 MOST_WORST = 12
@@ -200,27 +199,14 @@ def _worst(
     out = []
     for doubt in doubts[:MOST_WORST]:
         thing = of[doubt.about]
-        place = _worst_of(thing, doubt.frame, reviewer, weighing)
-        if place is not None:
-            out.append(place)
+        for worst in marked(thing, doubt.frame, reviewer.fit(thing, doubt.frame), weighing)[:1]:
+            out.append(
+                WorstPlace(
+                    frame=doubt.frame, outline=doubt.about, cover=thing.cover.name, fault=round(worst.worst, 2),
+                    carried=not len(worst.ghost), places=corners_of(worst.places), ghost=corners_of(worst.ghost),
+                )
+            )  # fmt: skip
     return out
-
-
-def _worst_of(thing: Reviewed, frame: int, reviewer: Reviewer, weighing: Weighing) -> WorstPlace | None:
-    fit = reviewer.fit(thing, frame)
-    off = [] if fit is None else stretches_of(fit, weighing.of(thing, frame, fit.places))
-    carried = doubted_stretches(thing, frame, weighing)
-    if not off and not carried:
-        return None
-    return WorstPlace(
-        frame=frame,
-        outline=thing.outline.id,
-        cover=thing.cover.name,
-        fault=round(off[0].worst, 2) if off else 0.0,
-        carried=not off,
-        places=corners_of(off[0].places if off else carried[0][0]),
-        ghost=corners_of(off[0].ghost) if off else [],
-    )
 
 
 def corners_of(places: np.ndarray) -> list[Corner]:

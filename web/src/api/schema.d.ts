@@ -5711,6 +5711,10 @@ export interface components {
              * @default 0
              */
             moved: number;
+            /** Needs */
+            needs: {
+                [key: string]: number;
+            };
             /**
              * Reason
              * @default

@@ -1,4 +1,4 @@
-import type { Carrier, Outline, SolvedFrame } from "../api/client";
+import type { Carrier, SolvedFrame } from "../api/client";
 import type { Has } from "./types";
 
 export function carrierOf(b: Has<"shot">, id: string | null): Carrier | null {
@@ -41,18 +41,11 @@ export function doubts(
     .sort((p, q) => q.need - p.need || p.frame - q.frame);
 }
 
-/** Frames of what is proposed on which parts are in doubt: by how much of the outline. */
-function proposedDoubts({ proposal, shot }: Has<"shot" | "proposal">) {
-  const outline = proposal && shot?.elements[proposal.element];
-  if (!proposal?.doubtful || outline?.kind !== "outline") return [];
-  const count = (outline as Outline).kinds.length;
-  return Object.entries(proposal.doubtful)
-    .map(([frame, segments]) => ({
-      frame: Number(frame),
-      need: 0.2 + (0.3 * segments.length) / count,
-      about: outline.id,
-    }))
-    .filter((d) => proposal.kept.has(d.frame));
+/** Frames of what is proposed on which parts are in doubt. */
+function proposedDoubts({ proposal }: Has<"proposal">) {
+  return Object.entries(proposal?.needs ?? {})
+    .map(([frame, need]) => ({ frame: Number(frame), need, about: proposal!.element }))
+    .filter((d) => proposal!.kept.has(d.frame));
 }
 
 /** Whether a carrier is only set by hand, so that there is nothing to solve. */

@@ -42,6 +42,8 @@ export interface Proposal {
   text: string;
   /** Segments of a frame's shape that are to be looked at. */
   doubtful?: Record<number, number[]>;
+  /** How badly such frames need a look, 0 to 1. */
+  needs?: Record<number, number>;
   /** The worst of them on the first such frame. */
   lost?: { at: [number, number]; frames: number[] } | null;
   /** Carrying on that is still going on, and adds to it. */
