@@ -16,9 +16,9 @@ from pathlib import Path
 import pytest
 
 
-@pytest.fixture
+@pytest.fixture(scope="module")
 def folder(footage: Path) -> Iterator[Path]:
-    """Where a demo lives whose footage is rendered already."""
+    """Where a demo lives whose footage is rendered already; the first start on it sets it up, which takes a while."""
     made = Path(tempfile.mkdtemp(dir="/var/tmp"))
     made.chmod(0o755)
     (made / "footage").mkdir()

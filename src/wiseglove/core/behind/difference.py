@@ -8,7 +8,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wiseglove.core.behind.clean import Behind, light_of, noise_by
-from wiseglove.core.behind.mixtures import BAND, DEEP, EDGE, NONE, SURE, distance, nearest_of, shares_of
+from wiseglove.core.behind.distances import distance, nearest_of
+from wiseglove.core.behind.mixtures import BAND, DEEP, EDGE, NONE, SURE, shares_of
 from wiseglove.core.noise import unshared
 from wiseglove.core.parallel import rows_at_once
 
@@ -60,7 +61,7 @@ def difference_matte(frame: Picture, behind: Behind, otherwise: Picture | None =
         rows, columns = (slice(max(a - around, 0), a + n + around) for a, n in ((top, height), (left, width)))
         part = (rows, columns)
         there = _in_its_shade(frame[part], empty[part], solid[part], shaded[part], strength[part], noise)
-        shares = shares_of(frame[part], there, solid[part], shaded[part], strength[part], noise)
+        shares = shares_of(frame[part], there, solid[part], shaded[part], strength[part], noise, behind.known[part])
         out[part] = np.where(behind.known[part], shares, 0)
     return out if otherwise is None else np.where(behind.known, out, otherwise)
 

@@ -7,6 +7,8 @@ import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
+from wiseglove.core.behind.distances import distance, nearest_of
+from wiseglove.core.behind.wide import FAR_IN, SLANT, smeared
 from wiseglove.core.compositing.colour import decode
 from wiseglove.core.parallel import rows_at_once
 
@@ -40,11 +42,12 @@ def shares_of(
     shaded: NDArray[np.bool_],
     strength: Picture,
     noise: float,
+    known: NDArray[np.bool_],
 ) -> Picture:
     """How much of each pixel (h, w) is covered, 0..1, by what is solid (h, w), its edge by mixtures with what is behind.
 
     frame, empty: (h, w, 3), 0..255, the same with it and without, in the same light. shaded, strength: where the frame shows what is
-    behind with less light, and how strongly it differs, in units of the noise, which is in levels.
+    behind with less light, and how strongly it differs, in units of the noise, which is in levels. known: where what is behind is.
     """
     solid = np.ascontiguousarray(solid)
     inside, outside = distance(solid), distance(~solid)
@@ -53,7 +56,13 @@ def shares_of(
     # Where it is thick nearby its colour is taken from deep inside, else from less deep.
     near_deep = distance(~deep) < 2.5 * DEEPER if deep.any() else np.zeros(solid.shape, bool)
     alpha, told = np.zeros(solid.shape, np.float32), np.zeros(solid.shape, np.float32)
-    for source, where in ((shallow, ~near_deep), (deep, near_deep)):
+    sources = [(shallow, ~near_deep), (deep, near_deep)]
+    wide = smeared(frame, empty, solid, known, noise)
+    if wide is not None:  # the whole way in counts as what lies at the edge
+        at_it, core, deep_in = wide
+        sources = [*((source, where & ~at_it) for source, where in sources), (core, at_it)]
+        inside[at_it] = deep_in[at_it] * (BAND / (SLANT * FAR_IN))
+    for source, where in sources:
         if where.any():
             own = _mean_within(frame, source)
             labels, nearest = nearest_of(source)
@@ -131,22 +140,6 @@ def _edged(alpha, told, plain, strength, shaded, inside, outside):  # type: igno
                 alpha[y, x] = 0
             else:
                 alpha[y, x] = alpha[y, x] * told[y, x] + plain[y, x] * (np.float32(1) - told[y, x])
-
-
-def distance(where: NDArray[np.bool_]) -> Picture:
-    """Pixels from each place inside to the nearest outside; 0 outside."""
-    return np.asarray(cv2.distanceTransform(where.view(np.uint8), cv2.DIST_L2, 5), np.float32)
-
-
-def nearest_of(source: NDArray[np.bool_]) -> tuple[NDArray[np.int32], NDArray[np.int64]]:
-    """The nearest place of a source for each pixel: labels (h, w), and for each label a place, counted in rows."""
-    _, labels = cv2.distanceTransformWithLabels(
-        (~source).view(np.uint8), cv2.DIST_L2, 5, labelType=cv2.DIST_LABEL_PIXEL
-    )
-    places = np.flatnonzero(source)
-    nearest = np.zeros(len(places) + 1, np.int64)
-    nearest[labels.ravel()[places]] = places
-    return np.asarray(labels, np.int32), nearest
 
 
 def _mean_within(frame: Picture, source: NDArray[np.bool_]) -> Picture:

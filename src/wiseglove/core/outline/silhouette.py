@@ -16,7 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
-from wiseglove.core.behind.mixtures import distance
+from wiseglove.core.behind.distances import distance
 from wiseglove.core.geometry.bezier import Points, signed_area, twice_area
 from wiseglove.core.matte.coverage import Box as Area
 from wiseglove.core.matte.coverage import coverage

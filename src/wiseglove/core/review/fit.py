@@ -12,6 +12,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
+import shapely
 from numpy.typing import NDArray
 
 from wiseglove.core.outline.edges import averaged, length, range_of, seen_at
@@ -40,7 +41,7 @@ LEAST_EDGE = 0.1
 """Difference of both sides, in shares of that range, that an edge has at least on the keys to be lacking on a frame."""
 AROUND = 8
 """How often signs of a fault are averaged along the outline."""
-SIGNS = (-0.063, 0.827, 0.105, -0.013, 0.183, 0.554, 0.159)
+SIGNS = (-0.082, 0.389, 0.061, 0.026, 0.12, 0.394, 0.235, 0.332, 0.13)
 """What the signs of a fault count (see `fault_by`): least squares on rough states of the tapping hand, its index finger, and a
 gardener's leg, torso, head and arm before the panel, each counted alike. The same before leaves was kept aside."""
 UNLIKE = 0.1
@@ -157,7 +158,8 @@ class OutlineFit:
         )
         off = found + (along.outward * shift).sum(axis=1)
         lacks = 1 - _beyond(layer, as_drawn, travel) / np.maximum(beyond, LEAST_EDGE * scale)
-        fault = fault_by(np.abs(off), here, np.clip(lacks, 0, 1))
+        away = shapely.distance(shapely.LinearRing(there.places), shapely.points(as_drawn.places))
+        fault = fault_by(np.abs(off), here, np.clip(lacks, 0, 1), away)
         off = np.clip(off, -2 * REACH, 2 * REACH)
         height, width = picture.shape[:2]
         shown = np.asarray(
@@ -203,16 +205,17 @@ def _beyond(layer: Layer, along: Normals, travel: Array) -> Array:
     return np.asarray(length(outer - inner).mean(axis=1))
 
 
-def fault_by(off: Array, unlike: Array, lacks: Array) -> Array:
+def fault_by(off: Array, unlike: Array, lacks: Array, away: Array) -> Array:
     """How far places seem to be off, in pixels, (M,), by signs at each and around it on the closed curve.
 
-    off: how far the edge seems to be; unlike: how much the inside differs from the keys', in shares of its range; lacks: what is
-    missing of the edge that the keys show, 0..1. The logarithm of half a pixel more is told by those of the signs, linearly.
+    off: how far the place's own edge seems to be, across the curve; unlike: how much the inside differs from the keys', in shares
+    of its range; lacks: what is missing of the edge that the keys show, 0..1; away: how far it is to the nearest part of where the
+    outline seems to be. The logarithm of half a pixel more is told by those of the signs, linearly.
     """
     *weights, more = SIGNS
     signs = [
         each
-        for sign in (np.log(off + 0.5), np.log(np.minimum(unlike, 0.6) + 0.05), lacks)
+        for sign in (np.log(off + 0.5), np.log(np.minimum(unlike, 0.6) + 0.05), lacks, np.log(away + 0.5))
         for each in (sign, averaged(sign, AROUND, closed=True))
     ]
     return np.asarray(np.maximum(np.exp(more + sum(w * s for w, s in zip(weights, signs, strict=True))) - 0.5, 0.0))
