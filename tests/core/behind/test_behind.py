@@ -215,6 +215,27 @@ def test_a_palm_that_comes_to_rest_is_told_by_what_is_seen_all_round(comes: int,
     assert np.abs(behind.picture - wall())[50:70, 80:110].mean() < 2.0
 
 
+@settings(max_examples=6, deadline=None)
+@given(st.integers(9, 11), st.integers(33, 34), st.integers(0, 100))
+def test_an_even_palm_that_stirs_before_most_of_it_is_not_in_the_picture_behind(
+    comes: int, leaves: int, seed: int
+) -> None:
+    """It shows one colour on more frames than what is behind; where it begins and ends is seen at its rim."""
+    rng = np.random.default_rng(seed)
+    frames = []
+    for time in range(40):
+        picture = wall() + rng.standard_normal((H, W, 3))
+        if comes <= time < leaves:
+            palm = np.zeros((H, W), np.float32)
+            middle = (round(100 + 12 * np.sin(time / 3)), round(60 + 8 * np.sin(time / 2)))
+            cv2.ellipse(palm, middle, (56, 40), 0, 0, 360, 1.0, -1, cv2.LINE_AA)
+            even = np.float32(226) + rng.standard_normal((H, W, 3))
+            picture = picture * (1 - palm[..., None]) + even * palm[..., None]
+        frames.append(np.clip(picture, 0, 255).astype(np.float32))
+    behind = clean_picture(eight(frames))
+    assert (np.abs(behind.picture - wall()).max(2) > 12)[behind.known].mean() < 0.002
+
+
 @settings(max_examples=10, deadline=None)
 @given(st.integers(8, 12), st.floats(0.6, 1.0))
 def test_a_narrow_gap_between_fingers_stays_open_also_in_their_shadow(wide: int, light: float) -> None:

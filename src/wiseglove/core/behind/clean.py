@@ -29,12 +29,15 @@ SLOPES = 0.5
 """Scale at which slopes are kept."""
 LEAST_NOISE = 0.8
 """Grey levels of noise that are always reckoned with."""
-COARSE, AROUND = 4, 12.0
-"""Pixels by which it is told how far a frame is covered, and round a place how wide (standard deviation)."""
-ROUNDS, SETTLED = 6, 1e-4
-"""How often the colour is looked for anew by that, and the share of pixels that change no more."""
+COARSE, AROUND = 4, (24.0, 24.0, 24.0, 12.0, 12.0, 12.0)
+"""Pixels by which it is told how far a frame is covered, and round a place how wide (standard deviation), each time that the colour is
+looked for anew by that: a palm that is even all over is told by what is seen beside it first."""
+SETTLED = 1e-4
+"""The share of pixels up to which it is enough that they changed."""
 UNCLEAR = np.float32(0.02)
 """How much a place of which two colours are seen long enough tells of whether a frame is covered."""
+FEW = (slice(None, None, 2), slice(None, None, 2))
+"""Every other pixel, by which it is told how far frames are covered."""
 FEWEST, LEAST_SHARE = 3, 0.1
 """Frames that must agree on a pixel, at least, and as a share of those that see it."""
 
@@ -146,13 +149,17 @@ def clean_picture(frames: Pixels, seen: NDArray[np.bool_] | None = None) -> Behi
     enough = np.maximum(there.sum(0) * LEAST_SHARE, FEWEST)
     picture, agree, spread = np.empty((h, w, 3), np.float32), np.zeros((h, w), np.int32), np.empty((h, w), np.float32)
     clear, covered = np.empty((h, w), np.float32), np.zeros((count, -(-h // COARSE), -(-w // COARSE)), np.float32)
+    off = np.zeros((count, -(-h // 2), -(-w // 2)), bool)
     near, bend = np.float32(3 * noise + 1), np.float32(SLOPES * (4 * noise + 2))
-    for turn in range(1 + ROUNDS):
+    for turn in range(1 + len(AROUND)):
         before = agree.copy()
         _most_agree(alike, slopes, there, covered, near, bend, turn > 0, picture, agree, spread, clear)
-        if turn == ROUNDS or clear.min() > UNCLEAR or (before != agree).mean() < SETTLED:
+        settled = turn > 0 and AROUND[turn - 1] == AROUND[-1] and (before != agree).mean() < SETTLED
+        if turn == len(AROUND) or clear.min() > UNCLEAR or settled:
             break
-        each(partial(_covered, alike, picture, clear, there, near, covered), range(count))
+        each(partial(_differs, alike, picture, there, near, off), range(count))
+        weight = np.where(off.sum(0) >= FEWEST, clear[FEW], np.float32(0))
+        each(partial(_covered, off, weight, there, AROUND[turn], covered), range(count))
     known = agree >= enough
     spreads = spread[known]
     return Behind(picture, known, max(float(np.median(spreads)), LEAST_NOISE) if spreads.size else noise)
@@ -188,22 +195,25 @@ def _middle(frames, seen, out):  # type: ignore[no-untyped-def]
                 out[y, x, c] = np.median(values[:n]) if n > 0 else np.float32(0)
 
 
-def _covered(
-    frames: Pixels,
-    picture: Picture,
-    clear: Picture,
-    seen: NDArray[np.bool_],
-    tolerance: np.float32,
-    out: Picture,
-    k: int,
+def _differs(
+    frames: Pixels, picture: Picture, seen: NDArray[np.bool_], tolerance: np.float32, out: NDArray[np.bool_], k: int
 ) -> None:
-    """How far round each place (rows, columns by COARSE pixels) frame k is covered, where that is clear; written into out[k]."""
-    few = (slice(None, None, 2), slice(None, None, 2))
-    off = np.abs(frames[k][few] - picture[few]).max(2) > tolerance
-    weight = np.where(seen[k][few], clear[few], np.float32(0))
+    """Where frame k differs from a picture, of every other pixel; written into out[k]."""
+    out[k] = (np.abs(frames[k][FEW] - picture[FEW]).max(2) > tolerance) & seen[k][FEW]
+
+
+def _covered(
+    off: NDArray[np.bool_], weight: Picture, seen: NDArray[np.bool_], around: float, out: Picture, k: int
+) -> None:
+    """How far round each place (rows, columns by COARSE pixels) frame k is covered; written into out[k].
+
+    off (T, ...): where frames differ; weight: how clearly that tells it, both of every other pixel. around: standard deviation in
+    pixels.
+    """
+    told = np.where(seen[k][FEW], weight, np.float32(0))
     size = (out.shape[2], out.shape[1])
-    sums = (cv2.resize(v, size, interpolation=cv2.INTER_AREA) for v in (weight * off, weight))
-    there, whole = (cv2.GaussianBlur(v, (0, 0), AROUND / COARSE) for v in sums)
+    sums = (cv2.resize(v, size, interpolation=cv2.INTER_AREA) for v in (told * off[k], told))
+    there, whole = (cv2.GaussianBlur(v, (0, 0), around / COARSE) for v in sums)
     out[k] = there / np.maximum(whole, 1e-3)
 
 

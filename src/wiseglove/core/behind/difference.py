@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from wiseglove.core.behind.clean import Behind, light_of, noise_by
 from wiseglove.core.behind.distances import distance, nearest_of
+from wiseglove.core.behind.joined import join
 from wiseglove.core.behind.mixtures import BAND, DEEP, EDGE, NONE, SURE, shares_of
 from wiseglove.core.noise import unshared
 from wiseglove.core.parallel import rows_at_once
@@ -107,10 +108,15 @@ def _differing(
     hue, allowed = cv2.blur(rest, (5, 5)), np.float32(max(HUED, OF_NOISE * noise))
     strength, shaded = np.asarray(cv2.blur(differs, (3, 3)), np.float32), np.empty(differs.shape, bool)
     thing = np.zeros_like(differs) if otherwise is None else np.ascontiguousarray(otherwise, np.float32)
-    known, hued = np.ascontiguousarray(behind.known), np.empty_like(differs)
-    _strong(strength, share, cv2.blur(tint, (5, 5)), hue, allowed, empty, known, thing, shaded, hued)
+    known, hued, dimmed = np.ascontiguousarray(behind.known), np.empty_like(differs), np.empty_like(differs)
+    _strong(strength, share, cv2.blur(tint, (5, 5)), hue, allowed, empty, known, thing, shaded, hued, dimmed)
     _unshade(strength, shaded, hued)
-    return empty, _tidied(strength, frame, empty), shaded, strength, noise
+    solid = _tidied(strength, frame, empty)
+    if join(solid, shaded & (dimmed > SURE), frame, empty, noise):
+        strength[solid & shaded] = dimmed[solid & shaded]
+        shaded &= ~solid
+        solid = _tidied(strength, frame, empty)
+    return empty, solid, shaded, strength, noise
 
 
 def _unshade(strength: Picture, shaded: NDArray[np.bool_], hued: Picture) -> None:
@@ -261,23 +267,24 @@ def _off_in_hue(hue, empty, lit):  # type: ignore[no-untyped-def]
 
 
 @rows_at_once
-def _strong(strength, share, tint, hue, allowed, empty, known, otherwise, shaded, hued):  # type: ignore[no-untyped-def]
+def _strong(strength, share, tint, hue, allowed, empty, known, otherwise, shaded, hued, dimmed):  # type: ignore[no-untyped-def]
     """How strongly pixels differ (h, w), in place of its square; little in what is shaded, which is written as well.
 
-    Where a frame shows the same thing with less light, all channels are less by one factor. hued: how strongly those differ that do so
-    pixel by pixel, but have another hue together.
+    Where a frame shows the same thing with less light, all channels are less by one factor. dimmed: how strongly those differ that do
+    so pixel by pixel; hued: the same of those that have another hue together.
     """
     h, w = strength.shape
     for y in nb.prange(h):
         for x in range(w):
             lit = share[y, x]
             dim = lit > np.float32(DARKEST) and lit < np.float32(LIGHTEST) and tint[y, x] < np.float32(TINTED)
-            shaded[y, x], hued[y, x] = dim, np.float32(0)
+            shaded[y, x], hued[y, x], dimmed[y, x] = dim, np.float32(0), np.float32(0)
             if not known[y, x]:
                 strength[y, x] = np.float32(2 * SURE) if otherwise[y, x] > np.float32(0.5) else np.float32(0)
                 continue
             value = np.sqrt(max(strength[y, x], np.float32(0)))
             strength[y, x] = min(value, np.float32(NONE)) if dim else value
+            dimmed[y, x] = value if dim else np.float32(0)
             if dim and _off_in_hue(hue[y, x], empty[y, x], lit) > allowed:
                 hued[y, x] = value
 

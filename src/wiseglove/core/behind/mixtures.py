@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wiseglove.core.behind.distances import distance, nearest_of
-from wiseglove.core.behind.wide import FAR_IN, SLANT, smeared
+from wiseglove.core.behind.wide import smeared
 from wiseglove.core.compositing.colour import decode
 from wiseglove.core.parallel import rows_at_once
 
@@ -57,11 +57,9 @@ def shares_of(
     near_deep = distance(~deep) < 2.5 * DEEPER if deep.any() else np.zeros(solid.shape, bool)
     alpha, told = np.zeros(solid.shape, np.float32), np.zeros(solid.shape, np.float32)
     sources = [(shallow, ~near_deep), (deep, near_deep)]
-    wide = smeared(frame, empty, solid, known, noise)
-    if wide is not None:  # the whole way in counts as what lies at the edge
-        at_it, core, deep_in = wide
-        sources = [*((source, where & ~at_it) for source, where in sources), (core, at_it)]
-        inside[at_it] = deep_in[at_it] * (BAND / (SLANT * FAR_IN))
+    for at_it, source, way in smeared(frame, empty, solid, known, noise):
+        sources = [*((s, where & ~at_it) for s, where in sources), (source, at_it)]
+        inside[at_it] = way[at_it] * BAND  # the whole way in counts as what lies at the edge
     for source, where in sources:
         if where.any():
             own = _mean_within(frame, source)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import NamedTuple
+
 import cv2
 import numba as nb
 import numpy as np
@@ -12,8 +14,8 @@ from wiseglove.core.behind.distances import distance, nearest_of
 Picture = NDArray[np.float32]
 SMALLER = 2
 """How many pixels are one in the picture in which smears are looked for."""
-FAR_IN = 40
-"""Pixels inside from which the colour of a thing is taken whose edge is smeared."""
+DEPTHS = (40, 20)
+"""Pixels inside from which the colour of a thing is taken whose edge is smeared: where it is thick, and where it is not."""
 BEFORE, STEP = 8, 4
 """Pixels outside of an edge from which the way into it is looked at, and the steps."""
 STARTS, STEEP, ENDS = 0.45, 0.5, 0.8
@@ -26,11 +28,18 @@ SLANT = 1.15
 """How much longer than straight the way inside may be: else the thing is thin there."""
 
 
+class Smear(NamedTuple):
+    """Pixels at a smeared edge, where the colour is found of what is smeared, and how far on the way there each is, all (h, w)."""
+
+    at_it: NDArray[np.bool_]
+    source: NDArray[np.bool_]
+    way: Picture
+
+
 def smeared(
     frame: Picture, empty: Picture, solid: NDArray[np.bool_], known: NDArray[np.bool_], noise: float
-) -> tuple[NDArray[np.bool_], NDArray[np.bool_], Picture] | None:
-    """Where a pixel lies at a smeared edge, where the colour of what is smeared is found, and how far inside it is, in pixels, all (h, w);
-    None if nothing is smeared.
+) -> list[Smear]:
+    """Smeared edges of what is solid.
 
     frame, empty: (h, w, 3), 0..255, the same with what is solid (h, w) and without, in the same light; known (h, w): where that is
     known, beyond which a thing goes on. On the way in a smear goes evenly from what is behind to the thing's colour; an edge,
@@ -39,42 +48,61 @@ def smeared(
     few = (slice(None, None, SMALLER), slice(None, None, SMALLER))
     thing, unknown = solid[few], ~known[few]
     filled = thing | unknown
-    if filled.all():
-        return None
+    if filled.all() or not thing.any():
+        return []
     inside = SMALLER * distance(filled)
-    core = (inside > FAR_IN) & ~unknown
-    if not core.any():
+    height, width = thing.shape
+    small, bare = (
+        np.asarray(cv2.resize(p, (width, height), interpolation=cv2.INTER_AREA), np.float32) for p in (frame, empty)
+    )
+    small, edge = np.asarray(cv2.blur(small, (3, 3)), np.float32), thing & (inside < 1.5 * SMALLER)
+    left, out = np.ones_like(thing), []
+    for depth in DEPTHS:
+        core = (inside > depth) & ~unknown
+        near = _near_smeared(small, bare, edge & left, core, depth, np.float32(OFF[0] * noise + OFF[1]))
+        if near is None:
+            continue
+        left &= ~near
+        at_it, source = (
+            cv2.resize(m.view(np.uint8), solid.shape[::-1], interpolation=cv2.INTER_NEAREST) > 0 for m in (near, core)
+        )
+        way = cv2.resize(inside, solid.shape[::-1], interpolation=cv2.INTER_LINEAR) / (SLANT * depth)
+        out.append(Smear(at_it, source & known, np.asarray(way, np.float32)))
+    return out
+
+
+def _near_smeared(
+    frame: Picture,
+    empty: Picture,
+    edge: NDArray[np.bool_],
+    core: NDArray[np.bool_],
+    depth: int,
+    most: np.float32,
+) -> NDArray[np.bool_] | None:
+    """Which pixels (h, w) of a smaller picture lie nearest to a part of the edge that is smeared, not farther in than its core."""
+    if not core.any() or not edge.any():
         return None
-    edge = thing & (inside < 1.5 * SMALLER)
     labels, nearest = nearest_of(core)
     away = SMALLER * distance(~core)
-    ys, xs = np.nonzero(edge & (away < SLANT * FAR_IN))
-    height, width = thing.shape
-    small, bare = (cv2.resize(picture, (width, height), interpolation=cv2.INTER_AREA) for picture in (frame, empty))
+    ys, xs = np.nonzero(edge & (away < SLANT * depth))
     told = np.zeros(len(ys), bool)
-    _ways_in(cv2.blur(small, (3, 3)), bare, ys, xs, nearest[labels[ys, xs]], np.float32(OFF[0] * noise + OFF[1]), told)
+    _ways_in(frame, empty, ys, xs, nearest[labels[ys, xs]], depth, most, told)
     if not told.any():
         return None
-    votes = np.zeros(thing.shape, np.float32)
+    votes = np.zeros(edge.shape, np.float32)
     votes[ys[told], xs[told]] = 1
     size = (ALONG // SMALLER, ALONG // SMALLER)
     shares, of = (cv2.boxFilter(v, -1, size, normalize=False) for v in (votes, edge.astype(np.float32)))
     labels, nearest = nearest_of(edge)
-    near = (shares > MOST * np.maximum(of, 1)).ravel()[nearest][labels] & (away < SLANT * FAR_IN + BEFORE)
-    if not near.any():
-        return None
-    at_it, source = (
-        cv2.resize(m.view(np.uint8), solid.shape[::-1], interpolation=cv2.INTER_NEAREST) > 0 for m in (near, core)
-    )
-    deep_in = cv2.resize(inside, solid.shape[::-1], interpolation=cv2.INTER_LINEAR)
-    return at_it, source & known, np.asarray(deep_in, np.float32)
+    near = (shares > MOST * np.maximum(of, 1)).ravel()[nearest][labels] & (away < SLANT * depth + BEFORE)
+    return near if near.any() else None
 
 
 @nb.njit(cache=True, nogil=True)
-def _ways_in(frame, empty, ys, xs, ends, most, told):  # type: ignore[no-untyped-def]
+def _ways_in(frame, empty, ys, xs, ends, depth, most, told):  # type: ignore[no-untyped-def]
     """Whether each place (n,) of an edge is smeared, by the way from outside of it to its end (n,), counted in rows; into `told`."""
     h, w, _ = frame.shape
-    steps, step = (BEFORE + FAR_IN) // STEP + 1, STEP // SMALLER
+    steps, step = (BEFORE + depth) // STEP + 1, STEP // SMALLER
     share = np.empty(steps, np.float32)
     for k in range(len(ys)):
         v, u = ends[k] // w, ends[k] % w
