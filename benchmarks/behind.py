@@ -7,6 +7,7 @@ import time
 import cv2
 import numpy as np
 
+from benchmarks.hands import HANDS, filmed
 from benchmarks.planes import KEPT, Clip, rendered
 from benchmarks.table import Row
 from wiseglove.core.behind.clean import clean_picture
@@ -25,7 +26,52 @@ def run() -> list[Row]:
     empty = rendered("textured", 1.0)
     for name, who in CLIPS:
         rows += _pane(rendered(name, 1.0), empty, who)
+    for name in HANDS:
+        rows += _of_hand(name)
     return [*rows, *_plate_speed()]
+
+
+def _of_hand(name: str) -> list[Row]:
+    """Mattes of somebody else's hand over the same panel, every third frame."""
+    clip = filmed(name)
+    view = View(Request("", dict(enumerate(clip.corners))), _Filmed(clip.plates))
+    behind = behind_of(view, lambda text: None)
+    wrong, edges = [], []
+    for frame in view.frames[::3]:
+        pane = _inside(clip.corners[frame], clip.plates.shape[1:3])
+        matte = held_out(np.asarray(view.read(frame), np.float32), view.laid(behind, frame), 0)
+        amount, edge = _off(matte, clip.front[frame] / 255, pane)
+        wrong.append(amount)
+        edges += [edge] if edge is not None else []
+    return [
+        Row(f"behind: matte of another hand, {name}: mean error over the pane", float(np.mean(wrong)), "", "behind.matte", f"worst frame {max(wrong):.4f} of {len(wrong)}"),
+        Row("  wrongly covered area for each pixel of true edge", float(np.mean(edges)), "px", "behind.edge", f"worst frame {max(edges):.2f} px"),
+    ]  # fmt: skip
+
+
+class _Filmed:
+    """A plate whose pictures are at hand."""
+
+    def __init__(self, plates: np.ndarray) -> None:
+        self._plates = plates
+        self.first, self.last, self.size = 0, len(plates) - 1, (plates.shape[2], plates.shape[1])
+
+    def missing(self, frame: int) -> bool:
+        return False
+
+    def read(self, frame: int) -> np.ndarray:
+        return self._plates[frame]
+
+
+def _inside(corners: np.ndarray, shape: tuple[int, ...]) -> np.ndarray:
+    """The pane without its rim, (h, w)."""
+    return cv2.erode((filled(corners, (shape[0], shape[1])) > 0.5).astype(np.uint8), INSIDE) > 0
+
+
+def _off(matte: np.ndarray, true: np.ndarray, pane: np.ndarray) -> tuple[float, float | None]:
+    """Mean error over the pane, and wrong area for each pixel of the true edge, if there is enough of that."""
+    amount, along = np.abs(matte - true)[pane], _length((true > 0.5) & pane, pane)
+    return float(amount.mean()), float(amount.sum()) / along if along > 60 else None
 
 
 def _pane(clip: Clip, empty: Clip, who: str) -> list[Row]:
@@ -43,13 +89,9 @@ def _pane(clip: Clip, empty: Clip, who: str) -> list[Row]:
         start = time.perf_counter()
         matte = held_out(picture, laid, 0)  # as a holdout from difference is made
         spent += time.perf_counter() - start
-        pane = cv2.erode((filled(corners[frame], clip.shape) > 0.5).astype(np.uint8), INSIDE) > 0
-        true = clip.front[frame] / 255
-        amount = np.abs(matte - true)[pane]
-        wrong.append(float(amount.mean()))
-        along = _length((true > 0.5) & pane, pane)
-        if along > 60:
-            edges.append(float(amount.sum()) / along)
+        amount, edge = _off(matte, clip.front[frame] / 255, _inside(corners[frame], clip.shape))
+        wrong.append(amount)
+        edges += [edge] if edge is not None else []
     subtractor = _by_mixtures(view, clip, corners)
     return [
         Row(f"behind: clean pane under the {who}, mean difference from the empty one", float(off), "of 255", "behind.pane", f"median of all frames {np.abs(first - truth).mean():.2f}"),
