@@ -60,6 +60,22 @@ def test_a_stretch_that_is_hidden_is_doubted_and_no_frame_is_refused() -> None:
     assert covered.doubt.max() > 0.5
 
 
+def patchy(frame: Picture, box: tuple[int, int, int, int]) -> tuple[NDArray[np.float32], NDArray[np.bool_]]:
+    """What is known to be covered where every third stripe of a sleeve has the colour of what is behind it."""
+    left, top, right, bottom = box
+    matte = (np.arange(left, right) // 8 % 3 > 0) * np.ones((bottom - top, 1), np.float32)
+    return np.asarray(matte, np.float32), np.ones(matte.shape, bool)
+
+
+def test_what_does_not_show_the_thing_on_its_key_is_no_help() -> None:
+    told = [list(carry_range(picture, {4: thing(4)}, KINDS, 0, 9, covered=c)) for c in (patchy, None)]
+    for one, other in zip(*told, strict=True):
+        assert one.points is not None
+        assert other.points is not None
+        assert (one.points == other.points).all()
+        assert off(one.points, one.frame) < 1.2
+
+
 def test_between_two_keys_it_goes_by_the_picture_and_not_straight() -> None:
     keys = {0: thing(0), 12: thing(12)}
     found = {d.frame: d for d in carry_range(picture, keys, KINDS, 0, 12)}

@@ -265,6 +265,17 @@ def told_by(
     return float(on.mean()), logistic(np.asarray(more + sum(w * sign for w, sign in zip(each, told, strict=True))))
 
 
+def lacking(covered: Covered, picture: Picture, points: Points) -> float:
+    """How much of what an outline holds, well inside of it, does not seem to be covered on the frame it is right on, 0..1."""
+    box = box_around(points, picture.shape)
+    if box is None:
+        return 0.0
+    matte, known = covered(picture, box)
+    own = (np.asarray(coverage(points, Area(*box))) > 0.5).view(np.uint8)
+    inner = (cv2.erode(own, np.ones((2 * BORDER + 1, 2 * BORDER + 1), np.uint8)) > 0) & known
+    return float((inner & (matte < 0.5)).sum() / max(inner.sum(), 1))
+
+
 class SilhouetteFollower:
     """Follows one outline from a frame that is right, where it is known what is covered."""
 

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from wiseglove.core.geometry.bezier import Points
 from wiseglove.core.outline.carry import Carried, OutlineFollower
 from wiseglove.core.outline.figure import AHEAD, BLOCK, TRAVELS, FigureFollower, moved
-from wiseglove.core.outline.silhouette import Covered, SilhouetteFollower
+from wiseglove.core.outline.silhouette import Covered, SilhouetteFollower, lacking
 from wiseglove.core.outline.steady import LostError
 
 Array = NDArray[np.float64]
@@ -26,6 +26,9 @@ ASTRAY = 0.25
 """Mean doubt by shape and inside from which an outline is no longer followed from inside: a bending hand has up to 0.19, a walking figure from 0.30 on."""
 FIRST = 3
 """Frames on which it may go astray: who walks fast is far from where she was before her outline is."""
+LACKING = 0.06
+"""Share of what a key holds that seems to be uncovered there from which what is behind is no help: figures whose mattes are right have up to
+0.04, dark cloth before dark leaves 0.10 to 0.24."""
 CERTAIN = 0.05
 """The least that a doubt counts as where two outlines are weighed against each other."""
 
@@ -52,14 +55,17 @@ def carry_range(
     """Every frame of first..last, in stretches between keys. picture_at: frame number to RGB (H, W, 3).
 
     keys: the outline as it is right on some frames, with the same points. Before the first and after the last key it is carried
-    on one way. Without `covered` a whole figure before what stands is told by what it uncovers; where `plate` gives its first
-    and last frame, some frames beyond the range are looked at for that. Raises ValueError where keys have other numbers of points.
+    on one way. Without `covered`, and where that does not show what the keys hold (dark cloth before what is dark), a whole figure
+    before what stands is told by what it uncovers; where `plate` gives its first and last frame, some frames beyond the range are
+    looked at for that. Raises ValueError where keys have other numbers of points.
     """
     if len({len(points) for points in keys.values()}) != 1:
         raise ValueError("the keys of an outline need the same number of points")
     frames = sorted(keys)
     begin, end = frames[0], frames[-1]
     seen = plate or (first, last)
+    if covered is not None and max(lacking(covered, picture_at(at), keys[at]) for at in frames) > LACKING:
+        covered = None
 
     def follower(at: int) -> _Begun:
         if covered is None:
