@@ -45,3 +45,39 @@ def test_no_picture_of_a_pane_waits_for_a_loop_to_be_compiled() -> None:
     done = subprocess.run([sys.executable, "-c", LOOKED_AT], capture_output=True, text=True, timeout=600)
     assert done.returncode == 0, done.stderr
     assert done.stdout.strip() == "[]"
+
+
+COVERED = """
+import importlib, pkgutil
+import numpy as np
+import wiseglove.core.behind as loops
+from wiseglove.core.behind.clean import Behind
+from wiseglove.core.behind.difference import held_out
+from wiseglove.shot import warm
+from tests.core.behind import test_joined, test_wide
+
+
+def compiled():
+    modules = [importlib.import_module(f"{loops.__name__}.{m.name}") for m in pkgutil.iter_modules(loops.__path__)]
+    found = {f"{m.__name__}.{n}": f for m in modules for n, f in vars(m).items() if hasattr(f, "signatures")}
+    return {(name, str(signature)) for name, f in found.items() for signature in f.signatures}
+
+
+warm.warm_up()
+before = compiled()
+assert len(before) > 10, before
+rng = np.random.default_rng(1)
+cloth = np.asarray(np.tile(test_wide.JACKET, (test_wide.H, test_wide.W, 1)), np.float32)
+frame, behind, _ = test_wide.passing(rng, 36, cloth)
+held_out(frame, behind, 0)
+skin = test_joined.AMBER * np.float32(0.5)
+frame, behind = test_joined.seen(np.ones((test_joined.H, test_joined.W), np.float32), test_joined.finger(), skin, rng)
+held_out(frame, behind, 4)
+print(sorted(compiled() - before))
+"""
+
+
+def test_no_matte_of_what_covers_a_pane_does_either() -> None:
+    done = subprocess.run([sys.executable, "-c", COVERED], capture_output=True, text=True, timeout=600)
+    assert done.returncode == 0, done.stderr
+    assert done.stdout.strip() == "[]"

@@ -61,9 +61,11 @@ def difference_matte(frame: Picture, behind: Behind, otherwise: Picture | None =
         around = BAND + 2
         rows, columns = (slice(max(a - around, 0), a + n + around) for a, n in ((top, height), (left, width)))
         part = (rows, columns)
-        there = _in_its_shade(frame[part], empty[part], solid[part], shaded[part], strength[part], noise)
-        shares = shares_of(frame[part], there, solid[part], shaded[part], strength[part], noise, behind.known[part])
-        out[part] = np.where(behind.known[part], shares, 0)
+        # Contiguous: else loops are compiled twice.
+        here, bare, strong = (np.ascontiguousarray(v[part]) for v in (frame, empty, strength))
+        thing, dim, known = (np.ascontiguousarray(v[part]) for v in (solid, shaded, behind.known))
+        there = _in_its_shade(here, bare, thing, dim, strong, noise)
+        out[part] = np.where(known, shares_of(here, there, thing, dim, strong, noise, known), 0)
     return out if otherwise is None else np.where(behind.known, out, otherwise)
 
 
@@ -78,7 +80,7 @@ def _in_its_shade(
     beside, dim = np.empty_like(solid), np.empty_like(solid)
     product, square = np.empty_like(outside), np.empty_like(outside)
     found = (beside, dim, product, square)
-    _beside(frame, empty, outside, np.ascontiguousarray(shaded), strength, np.float32(NONE * noise), *found)
+    _beside(frame, empty, outside, shaded, strength, np.float32(NONE * noise), *found)
     if not dim.any():
         return empty
     told = cv2.GaussianBlur(product, (0, 0), EDGE / 2) / np.maximum(cv2.GaussianBlur(square, (0, 0), EDGE / 2), 1.0)
@@ -329,7 +331,8 @@ def _fill_bays(solid: NDArray[np.bool_], frame: Picture, empty: Picture) -> None
         return
     count, labels = cv2.connectedComponents(bays.view(np.uint8), connectivity=4)
     thing, bare = np.zeros(count), np.zeros(count)
-    _likenesses(labels, np.ascontiguousarray(frame[part]), empty[part], *nearest_of(core), thing, bare)
+    here, behind = (np.ascontiguousarray(v[part]) for v in (frame, empty))
+    _likenesses(labels, here, behind, *nearest_of(core), thing, bare)
     filled = thing < bare * LIKE_IT
     filled[0] = False
     solid[part] |= filled[labels]
