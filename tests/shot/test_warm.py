@@ -5,8 +5,17 @@ from __future__ import annotations
 import subprocess
 import sys
 
-LOOKED_AT = """
+COMPILED = """
 import importlib, pkgutil
+
+
+def compiled():
+    modules = [importlib.import_module(f"{loops.__name__}.{m.name}") for m in pkgutil.iter_modules(loops.__path__)]
+    found = {f"{m.__name__}.{n}": f for m in modules for n, f in vars(m).items() if hasattr(f, "signatures")}
+    return {(name, str(signature)) for name, f in found.items() for signature in f.signatures}
+"""
+
+LOOKED_AT = """
 import numpy as np
 import wiseglove.core.compositing as loops
 from wiseglove.shot import warm
@@ -15,13 +24,6 @@ from wiseglove.shot.pane import SitIn
 from wiseglove.shot.render import FrameScene
 from wiseglove.core.compositing.pane import FINAL, PREVIEW
 from tests.builders import HAND, PANE, PlainPictures, after, shot_with_hand_and_pane
-
-
-def compiled():
-    modules = [importlib.import_module(f"{loops.__name__}.{m.name}") for m in pkgutil.iter_modules(loops.__path__)]
-    found = {f"{m.__name__}.{n}": f for m in modules for n, f in vars(m).items() if hasattr(f, "signatures")}
-    return {(name, str(signature)) for name, f in found.items() for signature in f.signatures}
-
 
 warm.warm_up()
 before = compiled()
@@ -42,26 +44,17 @@ print(sorted(compiled() - before))
 
 def test_no_picture_of_a_pane_waits_for_a_loop_to_be_compiled() -> None:
     """In a process of its own: other tests have compiled whatever they used."""
-    done = subprocess.run([sys.executable, "-c", LOOKED_AT], capture_output=True, text=True, timeout=600)
+    done = subprocess.run([sys.executable, "-c", COMPILED + LOOKED_AT], capture_output=True, text=True, timeout=600)
     assert done.returncode == 0, done.stderr
     assert done.stdout.strip() == "[]"
 
 
 COVERED = """
-import importlib, pkgutil
 import numpy as np
 import wiseglove.core.behind as loops
-from wiseglove.core.behind.clean import Behind
 from wiseglove.core.behind.difference import held_out
 from wiseglove.shot import warm
 from tests.core.behind import test_joined, test_wide
-
-
-def compiled():
-    modules = [importlib.import_module(f"{loops.__name__}.{m.name}") for m in pkgutil.iter_modules(loops.__path__)]
-    found = {f"{m.__name__}.{n}": f for m in modules for n, f in vars(m).items() if hasattr(f, "signatures")}
-    return {(name, str(signature)) for name, f in found.items() for signature in f.signatures}
-
 
 warm.warm_up()
 before = compiled()
@@ -78,6 +71,6 @@ print(sorted(compiled() - before))
 
 
 def test_no_matte_of_what_covers_a_pane_does_either() -> None:
-    done = subprocess.run([sys.executable, "-c", COVERED], capture_output=True, text=True, timeout=600)
+    done = subprocess.run([sys.executable, "-c", COMPILED + COVERED], capture_output=True, text=True, timeout=600)
     assert done.returncode == 0, done.stderr
     assert done.stdout.strip() == "[]"
