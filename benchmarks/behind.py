@@ -10,6 +10,7 @@ import numpy as np
 from benchmarks.hands import HANDS, filmed
 from benchmarks.planes import KEPT, Clip, rendered
 from benchmarks.table import Row
+from benchmarks.truth import AtHand
 from wiseglove.core.behind.clean import clean_picture
 from wiseglove.core.behind.difference import difference_matte, held_out
 from wiseglove.core.motion.regions import filled
@@ -34,7 +35,7 @@ def run() -> list[Row]:
 def _of_hand(name: str) -> list[Row]:
     """Mattes of somebody else's hand over the same panel, every third frame."""
     clip = filmed(name)
-    view = View(Request("", dict(enumerate(clip.corners))), _Filmed(clip.plates))
+    view = View(Request("", dict(enumerate(clip.corners))), AtHand(clip.plates))
     behind = behind_of(view, lambda text: None)
     wrong, edges = [], []
     for frame in view.frames[::3]:
@@ -47,20 +48,6 @@ def _of_hand(name: str) -> list[Row]:
         Row(f"behind: matte of another hand, {name}: mean error over the pane", float(np.mean(wrong)), "", "behind.matte", f"worst frame {max(wrong):.4f} of {len(wrong)}"),
         Row("  wrongly covered area for each pixel of true edge", float(np.mean(edges)), "px", "behind.edge", f"worst frame {max(edges):.2f} px"),
     ]  # fmt: skip
-
-
-class _Filmed:
-    """A plate whose pictures are at hand."""
-
-    def __init__(self, plates: np.ndarray) -> None:
-        self._plates = plates
-        self.first, self.last, self.size = 0, len(plates) - 1, (plates.shape[2], plates.shape[1])
-
-    def missing(self, frame: int) -> bool:
-        return False
-
-    def read(self, frame: int) -> np.ndarray:
-        return self._plates[frame]
 
 
 def _inside(corners: np.ndarray, shape: tuple[int, ...]) -> np.ndarray:

@@ -12,12 +12,12 @@ from numpy.typing import NDArray
 
 from benchmarks.coded import through_h264
 from benchmarks.truth import ROOT
+from wiseglove.core.compositing.grade import LUMA
 from wiseglove.demo import panel_shots, scene
 from wiseglove.demo.panels import Front, Panel, take
 from wiseglove.demo.solved_shots import RIM
 
 KEPT = ROOT / ".run" / "hands"
-LUMA = np.array((0.2126, 0.7152, 0.0722), np.float32)
 
 
 @dataclass(frozen=True)

@@ -21,7 +21,7 @@ from scipy.stats import spearmanr
 from benchmarks.delivering import _shot
 from benchmarks.hand import moved_if_better, to_its_place
 from benchmarks.table import Row
-from benchmarks.truth import FOOTAGE, edge_of, plates
+from benchmarks.truth import FOOTAGE, AtHand, edge_of, plates
 from benchmarks.walking import _clip
 from wiseglove.core.behind.difference import difference_matte
 from wiseglove.core.outline.from_mattes import traced
@@ -227,17 +227,7 @@ def _holes() -> tuple[int, int]:
     frames = plates()
     seen = {i: read_truth(FOOTAGE, i) for i in range(16, 76, 3)}
     corners = {i: read_truth(FOOTAGE, i).corners for i in range(len(frames))}
-
-    class Plate:
-        first, last, size = 0, len(frames) - 1, (frames[0].shape[1], frames[0].shape[0])
-
-        def missing(self, frame: int) -> bool:
-            return False
-
-        def read(self, frame: int) -> np.ndarray:
-            return frames[frame]
-
-    view = View(Request("", corners), Plate())
+    view = View(Request("", corners), AtHand(frames))
     behind = behind_of(view, lambda line: None)
     rng, thumbs, wide = np.random.default_rng(4), 0, 0
     for frame, truth in list(seen.items())[:20]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 import cv2
@@ -33,6 +33,22 @@ def plates() -> list[np.ndarray]:
         if not there:
             return frames
         frames.append(cv2.cvtColor(picture, cv2.COLOR_BGR2RGB))
+
+
+class AtHand:
+    """A plate of pictures (h, w, 3) that are at hand, from frame 0 on, as a view reads it."""
+
+    def __init__(self, plates: Sequence[np.ndarray] | np.ndarray) -> None:
+        self._plates = plates
+        self.first, self.last, self.size = 0, len(plates) - 1, plates[0].shape[1::-1]
+
+    def missing(self, frame: int) -> bool:
+        """None is."""
+        return False
+
+    def read(self, frame: int) -> np.ndarray:
+        """A frame's picture."""
+        return self._plates[frame]
 
 
 def edge_of(alpha: np.ndarray) -> shapely.MultiLineString:

@@ -110,31 +110,32 @@ def _differing(
     hue, allowed = cv2.blur(rest, (5, 5)), np.float32(max(HUED, OF_NOISE * noise))
     strength, shaded = np.asarray(cv2.blur(differs, (3, 3)), np.float32), np.empty(differs.shape, bool)
     thing = np.zeros_like(differs) if otherwise is None else np.ascontiguousarray(otherwise, np.float32)
-    known, hued, dimmed = np.ascontiguousarray(behind.known), np.empty_like(differs), np.empty_like(differs)
+    known, hued, dimmed = np.ascontiguousarray(behind.known), np.empty_like(shaded), np.empty_like(differs)
     _strong(strength, share, cv2.blur(tint, (5, 5)), hue, allowed, empty, known, thing, shaded, hued, dimmed)
-    _unshade(strength, shaded, hued)
+    _unshade(strength, shaded, hued & (dimmed > NONE), dimmed)
     solid = _tidied(strength, frame, empty)
     if join(solid, shaded & (dimmed > SURE), frame, empty, noise):
-        strength[solid & shaded] = dimmed[solid & shaded]
-        shaded &= ~solid
+        found = solid & shaded
+        strength[found] = dimmed[found]
+        shaded &= ~found
         solid = _tidied(strength, frame, empty)
     return empty, solid, shaded, strength, noise
 
 
-def _unshade(strength: Picture, shaded: NDArray[np.bool_], hued: Picture) -> None:
+def _unshade(strength: Picture, shaded: NDArray[np.bool_], hued: NDArray[np.bool_], dimmed: Picture) -> None:
     """Take what has another hue than what is behind out of what is shaded, in place, but for the rim of what differs anyway.
 
     There it is a mixture: what is blurred has some of the thing's hue far out.
     """
-    left, top, width, height = cv2.boundingRect((hued > NONE).view(np.uint8))
+    left, top, width, height = cv2.boundingRect(hued.view(np.uint8))
     if not width * height:
         return
     part = tuple(slice(max(a - INNER, 0), a + n + INNER) for a, n in ((top, height), (left, width)))
-    such, differs = hued[part] > NONE, strength[part] > NONE
+    such, differs = hued[part], strength[part] > NONE
     core = such & ((distance(~differs) > RIM) | (distance(such | differs) > INNER))
     disc = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * INNER + 1, 2 * INNER + 1))
     taken = such & (cv2.dilate(core.view(np.uint8), disc) > 0)
-    strength[part][taken] = hued[part][taken]
+    strength[part][taken] = dimmed[part][taken]
     shaded[part][taken] = False
 
 
@@ -273,22 +274,21 @@ def _strong(strength, share, tint, hue, allowed, empty, known, otherwise, shaded
     """How strongly pixels differ (h, w), in place of its square; little in what is shaded, which is written as well.
 
     Where a frame shows the same thing with less light, all channels are less by one factor. dimmed: how strongly those differ that do
-    so pixel by pixel; hued: the same of those that have another hue together.
+    so pixel by pixel; hued: which of them have another hue together.
     """
     h, w = strength.shape
     for y in nb.prange(h):
         for x in range(w):
             lit = share[y, x]
             dim = lit > np.float32(DARKEST) and lit < np.float32(LIGHTEST) and tint[y, x] < np.float32(TINTED)
-            shaded[y, x], hued[y, x], dimmed[y, x] = dim, np.float32(0), np.float32(0)
+            shaded[y, x], hued[y, x], dimmed[y, x] = dim, False, np.float32(0)
             if not known[y, x]:
                 strength[y, x] = np.float32(2 * SURE) if otherwise[y, x] > np.float32(0.5) else np.float32(0)
                 continue
             value = np.sqrt(max(strength[y, x], np.float32(0)))
             strength[y, x] = min(value, np.float32(NONE)) if dim else value
             dimmed[y, x] = value if dim else np.float32(0)
-            if dim and _off_in_hue(hue[y, x], empty[y, x], lit) > allowed:
-                hued[y, x] = value
+            hued[y, x] = dim and _off_in_hue(hue[y, x], empty[y, x], lit) > allowed
 
 
 def _tidied(strength: Picture, frame: Picture, empty: Picture) -> NDArray[np.bool_]:

@@ -58,6 +58,7 @@ FIGURE, FILLED, BORDER = 0.8, 0.92, 2
 """Share of a whole figure's outline that nearly lies on edges, and what it has in common with the thing that is there, of its own
 area, pixels beside the outline left out. Walking ones have from 0.89 and 0.98 on, also small and compressed ones and where legs
 close around a gap; all but the head up to 0.97 and 0.89, heads up to 0.92 and 0.29, a hand without its index finger up to 0.47."""
+DISC = np.ones((2 * BORDER + 1, 2 * BORDER + 1), np.uint8)
 ROOM, LEAST_ROOM, ANOTHER, STILL_ANOTHER = 0.115, 6.0, 0.1, 0.02
 """How far a figure reaches beyond where it is expected, in roots of its area, and in pixels at least; the share of its area from which
 what goes on beyond that is another thing, and still is the one that touched it before. Walking ones have up to 0.02, small ones 0.05."""
@@ -271,9 +272,12 @@ def lacking(covered: Covered, picture: Picture, points: Points) -> float:
     if box is None:
         return 0.0
     matte, known = covered(picture, box)
-    own = (np.asarray(coverage(points, Area(*box))) > 0.5).view(np.uint8)
-    inner = (cv2.erode(own, np.ones((2 * BORDER + 1, 2 * BORDER + 1), np.uint8)) > 0) & known
+    inner = _well_inside(np.asarray(coverage(points, Area(*box))) > 0.5) & known
     return float((inner & (matte < 0.5)).sum() / max(inner.sum(), 1))
+
+
+def _well_inside(own: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    return cv2.erode(own.view(np.uint8), DISC) > 0
 
 
 class SilhouetteFollower:
@@ -314,10 +318,10 @@ class SilhouetteFollower:
         if Silhouette(matte, known, box[:2]).agrees(along, NEARLY).mean() < FIGURE:
             return False
         own = np.asarray(coverage(points, Area(*box))) > 0.5
-        thing, disc = _thing_there(matte, own), np.ones((2 * BORDER + 1, 2 * BORDER + 1), np.uint8)
-        beyond = thing & (cv2.dilate(own.view(np.uint8), disc) == 0)
-        lacking = ~thing & (cv2.erode(own.view(np.uint8), disc) > 0)
-        return bool(beyond.sum() + lacking.sum() < (1 - FILLED) * own.sum())
+        thing = _thing_there(matte, own)
+        beyond = thing & (cv2.dilate(own.view(np.uint8), DISC) == 0)
+        missing = ~thing & _well_inside(own)
+        return bool(beyond.sum() + missing.sum() < (1 - FILLED) * own.sum())
 
     def _given(self, picture: Picture, points: Points, edges: Silhouette, doubt: Array | None) -> Carried:
         self._follower.stands(picture, points)

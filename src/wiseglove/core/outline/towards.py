@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
+from functools import cache
 from itertools import pairwise
 
 import numpy as np
@@ -64,28 +65,31 @@ def carry_range(
     frames = sorted(keys)
     begin, end = frames[0], frames[-1]
     seen = plate or (first, last)
-    if covered is not None and max(lacking(covered, picture_at(at), keys[at]) for at in frames) > LACKING:
-        covered = None
 
-    def follower(at: int) -> _Begun:
-        if covered is None:
+    @cache
+    def shown(at: int) -> bool:
+        return covered is not None and lacking(covered, picture_at(at), keys[at]) <= LACKING
+
+    def follower(at: int, by: Covered | None) -> _Begun:
+        if by is None:
             return _Begun(OutlineFollower(picture_at(at), keys[at], kinds))
-        return _Begun(SilhouetteFollower(picture_at(at), keys[at], kinds, covered))
+        return _Begun(SilhouetteFollower(picture_at(at), keys[at], kinds, by))
 
     def all_of_them() -> Iterator[Delivered]:
         for frame in frames:
             yield Delivered(frame, keys[frame], np.zeros(len(keys[frame])))
         for at, outer in ((begin, range(begin - 1, first - 1, -1)), (end, range(end + 1, last + 1))):
-            if outer and covered is not None:
-                yield from _one_way(picture_at, follower(at), outer, stop)
+            if outer and shown(at):
+                yield from _one_way(picture_at, follower(at, covered), outer, stop)
             elif outer:
                 step = outer.step
                 ahead = range(outer[-1] + step, seen[1] + 1 if step > 0 else seen[0] - 1, step)
                 yield from _whole_or_part(picture_at, (at, keys[at]), kinds, (outer, ahead), stop)
         for a, b in pairwise(frames):
             if b > first and a < last and b - a > 1:
-                figure, begun = None, follower(a)
-                if covered is None:
+                by = covered if shown(a) and shown(b) else None
+                figure, begun = None, follower(a, by)
+                if by is None:
                     figure = _figure(picture_at, {a: keys[a], b: keys[b]}, kinds, begun, range(a + 1, b), stop)
                 try:
                     found = figure.between(a, b, stop) or list(begun.found.items()) if figure else []
@@ -94,7 +98,7 @@ def carry_range(
                 if found:
                     yield from _delivered(found)
                 else:
-                    yield from _between(picture_at, (a, b), (begun, follower(b)), stop)
+                    yield from _between(picture_at, (a, b), (begun, follower(b, by)), stop)
 
     yield from (found for found in all_of_them() if first <= found.frame <= last)
 
