@@ -58,8 +58,9 @@ def warm_up() -> None:
     edges.recut(edges.onto(disc, smooth, ((4.0, 2),), 0.4), smooth)
     known, box = Uncovered({0: (grainy, disc)}, grainy), (2, 2, 62, 62)
     known.learn(grainy, disc, box)
-    known.learn_still((grainy, grainy), np.array([9.0, 0.0]), box)
+    known.learn_still(known.standing((grainy, grainy), np.array([9.0, 0.0]), box), box)
     known.solid(grainy, np.zeros((60, 60), np.float32), box)
+    known.without(grainy, disc, box)
     _composite()
 
 

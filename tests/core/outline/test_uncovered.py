@@ -223,14 +223,14 @@ def test_what_stands_still_inside_is_learned_and_what_goes_along_is_not() -> Non
     key = (before_wall(8), disc(8))
     known = Uncovered({8: key}, before_wall(9))
     box = (0, 0, SIZE[1], SIZE[0])
-    known.learn_still((before_wall(14), before_wall(15)), np.array([11.0, 2.0]), box)
+    known.learn_still(known.standing((before_wall(14), before_wall(15)), np.array([11.0, 2.0]), box), box)
     behind = known.behind(box)
     inside = np.hypot(*(np.mgrid[: SIZE[0], : SIZE[1]][::-1] - np.array(centre(8))[:, None, None])) < RADIUS - 6
     learned = inside & behind.known
     assert learned.mean() > 0.5 * inside.mean(), "the wall where the figure was on its key"
     assert np.abs(behind.picture - WALL)[learned].mean() < 2.0
     still_there = Uncovered({8: key}, before_wall(9))
-    still_there.learn_still((before_wall(8), before_wall(8)), np.array([11.0, 2.0]), box)
+    still_there.learn_still(still_there.standing((before_wall(8), before_wall(8)), np.array([11.0, 2.0]), box), box)
     assert not (still_there.behind(box).known & inside).any(), "a figure that stands is not what is behind"
 
 

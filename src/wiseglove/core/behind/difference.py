@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import NamedTuple
+
 import cv2
 import numba as nb
 import numpy as np
@@ -40,33 +42,54 @@ BAY, LIKE_IT = 6.0, 0.8
 """Half the width of a narrow bay, and how much nearer it is to the thing around it than to what is behind if it is that."""
 
 
-def difference_matte(frame: Picture, behind: Behind, otherwise: Picture | None = None) -> Picture:
+class Differing(NamedTuple):
+    """Where a frame (h, w, 3) differs from what is behind, with hard edges.
+
+    empty (h, w, 3): the picture behind in the frame's light; solid: where something covers it; shaded: where there is less light;
+    strength: how strongly each pixel differs, in units of the noise, which is in levels; known: where what is behind is.
+    """
+
+    frame: Picture
+    empty: Picture
+    solid: NDArray[np.bool_]
+    shaded: NDArray[np.bool_]
+    strength: Picture
+    noise: float
+    known: NDArray[np.bool_]
+
+
+def difference_matte(frame: Picture, behind: Behind) -> Picture:
     """How much of each pixel is covered (h, w), 0..1, by something that is not in the picture behind.
 
-    frame: (h, w, 3) display-encoded 0..255, of the same view. What was never seen behind counts as covered as it is
-    `otherwise` (h, w), 0..1; without that as not covered.
-    The edge is the share of the thing's own colour, from nearby inside, in a mixture with the known background, least
-    squares over the channels (Smith & Blinn 1996, known background and foreground).
+    frame: (h, w, 3) display-encoded 0..255, of the same view. What was never seen behind counts as not covered.
     """
     left, top, width, height = cv2.boundingRect(behind.known.view(np.uint8))
-    if otherwise is None and 0 < width * height < 0.9 * behind.known.size:  # a pane: only where it is
+    if 0 < width * height < 0.9 * behind.known.size:  # a pane: only where it is
         rows, columns = slice(top, top + height), slice(left, left + width)
         out = np.zeros(behind.known.shape, np.float32)
         out[rows, columns] = difference_matte(frame[rows, columns], _part(behind, rows, columns))
         return out
-    empty, solid, shaded, strength, noise = _differing(frame, behind, otherwise)
-    out = np.zeros(solid.shape, np.float32)
-    left, top, width, height = cv2.boundingRect(solid.view(np.uint8))
+    return with_edges(differing(frame, behind))
+
+
+def with_edges(told: Differing) -> Picture:
+    """How much of each pixel is covered (h, w), 0..1, by what differs; nothing where what is behind is not known.
+
+    The edge is the share of the thing's own colour, from nearby inside, in a mixture with the known background, least
+    squares over the channels (Smith & Blinn 1996, known background and foreground).
+    """
+    out = np.zeros(told.solid.shape, np.float32)
+    left, top, width, height = cv2.boundingRect(told.solid.view(np.uint8))
     if width * height:
         around = BAND + 2
         rows, columns = (slice(max(a - around, 0), a + n + around) for a, n in ((top, height), (left, width)))
         part = (rows, columns)
         # Contiguous: else loops are compiled twice.
-        here, bare, strong = (np.ascontiguousarray(v[part]) for v in (frame, empty, strength))
-        thing, dim, known = (np.ascontiguousarray(v[part]) for v in (solid, shaded, behind.known))
-        there = _in_its_shade(here, bare, thing, dim, strong, noise)
-        out[part] = np.where(known, shares_of(here, there, thing, dim, strong, noise, known), 0)
-    return out if otherwise is None else np.where(behind.known, out, otherwise)
+        here, bare, strong = (np.ascontiguousarray(v[part]) for v in (told.frame, told.empty, told.strength))
+        thing, dim, known = (np.ascontiguousarray(v[part]) for v in (told.solid, told.shaded, told.known))
+        there = _in_its_shade(here, bare, thing, dim, strong, told.noise)
+        out[part] = np.where(known, shares_of(here, there, thing, dim, strong, told.noise, known), 0)
+    return out
 
 
 def _in_its_shade(
@@ -90,15 +113,11 @@ def _in_its_shade(
     return np.asarray(cv2.multiply(empty, cv2.merge([light] * 3)), np.float32)
 
 
-def solid_difference(frame: Picture, behind: Behind, otherwise: Picture) -> NDArray[np.bool_]:
-    """Where something covers a frame at all, (h, w), as in `difference_matte` but with hard edges, in half of the time."""
-    return np.where(behind.known, _differing(frame, behind, otherwise)[1], otherwise > 0.5)
+def differing(frame: Picture, behind: Behind, otherwise: Picture | None = None) -> Differing:
+    """Where something covers a frame (h, w, 3) at all.
 
-
-def _differing(
-    frame: Picture, behind: Behind, otherwise: Picture | None
-) -> tuple[Picture, NDArray[np.bool_], NDArray[np.bool_], Picture, float]:
-    """The picture behind in a frame's light; where something covers it; what is shaded; how strongly each pixel differs; the noise."""
+    What was never seen behind counts as covered where `otherwise` (h, w), 0..1, is more than half; without that as not covered.
+    """
     empty = np.ascontiguousarray(behind.picture * light_of(frame, behind.picture, behind.known))
     across, down = cv2.Sobel(empty, -1, 1, 0, scale=0.125), cv2.Sobel(empty, -1, 0, 1, scale=0.125)
     differs, tint, share = (np.empty(frame.shape[:2], np.float32) for _ in range(3))
@@ -119,7 +138,9 @@ def _differing(
         strength[found] = dimmed[found]
         shaded &= ~found
         solid = _tidied(strength, frame, empty)
-    return empty, solid, shaded, strength, noise
+    if otherwise is not None:
+        solid = np.where(known, solid, otherwise > 0.5)
+    return Differing(frame, empty, solid, shaded, strength, noise, known)
 
 
 def _unshade(strength: Picture, shaded: NDArray[np.bool_], hued: NDArray[np.bool_], dimmed: Picture) -> None:

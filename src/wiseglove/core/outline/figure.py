@@ -7,6 +7,7 @@ figure's in pictures of half the size, but for the last time.
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from functools import lru_cache
 
 import cv2
 import numpy as np
@@ -18,8 +19,8 @@ from wiseglove.core.outline.carry import Carried, OutlineFollower, box_around
 from wiseglove.core.outline.looks import Looks
 from wiseglove.core.outline.normals import normals_of
 from wiseglove.core.outline.silhouette import ON, Silhouette, all_round, told_by
-from wiseglove.core.outline.steady import Steady
-from wiseglove.core.outline.uncovered import Corners, Uncovered, raster
+from wiseglove.core.outline.steady import KEPT, Steady
+from wiseglove.core.outline.uncovered import Corners, Still, Uncovered, raster, softened
 from wiseglove.core.parallel import each
 
 Array = NDArray[np.float64]
@@ -44,6 +45,7 @@ class _Seen:
     def __init__(self, steady: Steady, keys: dict[int, Points], share: float, other: int) -> None:
         """keys: outlines in the plate's own size; other: another frame, to tell the noise by."""
         self._steady, self._share = steady, share
+        self._small = lru_cache(maxsize=KEPT)(self._resized)
         self.keys = {frame: self.of(points) for frame, points in keys.items()}
         self.known = Uncovered({f: (self.picture(f), p) for f, p in self.keys.items()}, self.picture(other))
 
@@ -57,9 +59,10 @@ class _Seen:
 
     def picture(self, frame: int) -> Picture:
         """A frame at this size. Raises LostError as `Steady`."""
+        return self._steady.picture(frame) if self._share == 1 else self._small(frame)
+
+    def _resized(self, frame: int) -> Picture:
         whole = self._steady.picture(frame)
-        if self._share == 1:
-            return whole
         return np.asarray(
             cv2.resize(whole, None, fx=self._share, fy=self._share, interpolation=cv2.INTER_AREA), np.uint8
         )
@@ -76,20 +79,23 @@ class _Seen:
         known = self.known.copy()
         for frame, points in there.items():
             self.learn(known, frame, points)
-        for frame in sorted(there):
-            if frame + 1 not in there:
-                continue
+
+        def stands(frame: int) -> tuple[list[Still], Corners] | None:
             before, after = there[frame], there[frame + 1]
             pictures = self.picture(frame), self.picture(frame + 1)
             box = _around([before, after], pictures[0].shape)
-            if box is not None:
-                known.learn_still(pictures, np.asarray(np.median((after - before)[:, :2], axis=0)), box)
+            way = np.asarray(np.median((after - before)[:, :2], axis=0))
+            return box and (known.standing(pictures, way, box), box)
+
+        for still in each(stands, [frame for frame in sorted(there) if frame + 1 in there]):
+            if still is not None:
+                known.learn_still(*still)
         return known
 
     def on_edges(
-        self, there: dict[int, Points], kinds: list[str], softly: bool
+        self, there: dict[int, Points], kinds: list[str], frames: Sequence[int], softly: bool
     ) -> dict[int, tuple[Points, Silhouette | None]]:
-        """Outlines on what is known to be the figure's edge on their frames, and that edge; with its softness, if asked."""
+        """Outlines on what is known to be the figure's edge on some of their frames, and that edge; with its softness, if asked."""
         known = self.told_by(there)
 
         def on(frame: int) -> tuple[Points, Silhouette | None]:
@@ -100,11 +106,13 @@ class _Seen:
             part, here = Box(*box).slices, (0, 0, box[2] - box[0], box[3] - box[1])
             beside = [self.picture(f)[part] for f in (frame - 1, frame + 1) if f in there or f in self.keys]
             others = known.without(picture, points, box)
-            matte = others.divided(picture[part], raster(points, box), beside, here)
-            edges = Silhouette(others.matte(picture[part], matte, here) if softly else matte, corner=box[:2])
+            expected = raster(points, box)
+            told = others.differing(picture[part], expected, here)
+            matte = others.divided(picture[part], told, expected, beside, here)
+            edges = Silhouette(softened(told, matte) if softly else matte, corner=box[:2])
             return all_round(points, kinds, edges), edges
 
-        return dict(zip(there, each(on, there), strict=True))
+        return dict(zip(frames, each(on, frames), strict=True))
 
 
 class FigureFollower:
@@ -199,14 +207,15 @@ class FigureFollower:
 
     def _settle(self, found: dict[int, Points], frames: list[int]) -> list[Told]:
         """Outlines, small and held still, with what all of them uncover, as they are on some of the frames: small first, then whole."""
-        nearly = self._small.on_edges(found, self._kinds, softly=False)
+        nearly = self._small.on_edges(found, self._kinds, list(found), softly=False)
         there = {frame: self._small.given_back(points) for frame, (points, _) in nearly.items()}
-        last = self._whole.on_edges(there, self._kinds, softly=True)
+        last = self._whole.on_edges(there, self._kinds, [f for f in frames if f in there], softly=True)
         for frame in frames:
             for seen in {self._small, self._whole}:
                 if frame in last:
                     seen.learn(seen.known, frame, seen.of(last[frame][0]))
-        return [(f, self._told(*last[f], f) if f in last else None) for f in frames]
+        told = dict(zip(last, each(lambda frame: self._told(*last[frame], frame), last), strict=True))
+        return [(frame, told.get(frame)) for frame in frames]
 
     def _told(self, points: Points, edges: Silhouette | None, frame: int) -> Carried:
         back = self._steady.given_back(points, frame)

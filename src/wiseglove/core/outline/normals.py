@@ -8,7 +8,7 @@ import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
-from wiseglove.core.geometry.bezier import Points, control_polygon, places_at, signed_area
+from wiseglove.core.geometry.bezier import Points, places_at, signed_area
 from wiseglove.core.outline.rows import Rows, solved
 
 Array = NDArray[np.float64]
@@ -30,12 +30,36 @@ class Normals:
 
 def normals_of(points: Points, segments: list[int], spacing: float = SPACING) -> Normals:
     """Normals of an outline (N, 8) along some of its segments."""
-    curves = control_polygon(points)[segments]
-    lengths = np.linalg.norm(np.diff(curves, axis=1), axis=2).sum(axis=1)
-    counts = np.maximum((lengths / spacing).astype(int), 2)
-    which = np.repeat(np.arange(len(segments)), counts)
-    t = (np.arange(counts.sum()) - np.repeat(np.cumsum(counts) - counts, counts) + 0.5) / counts[which]
-    return normals_at(points, np.asarray(segments)[which], t)
+    which, counts = np.asarray(segments, np.int64), np.empty(len(segments), np.int64)
+    total = _counted(np.ascontiguousarray(points), which, float(spacing), counts)
+    segment, t = np.empty(total, np.int64), np.empty(total)
+    _evenly(which, counts, segment, t)
+    return normals_at(points, segment, t)
+
+
+@nb.njit(cache=True, nogil=True)
+def _counted(points, segments, spacing, counts):  # type: ignore[no-untyped-def]
+    """How many places there are on each segment, by the length of its control polygon, two at least; and on all of them."""
+    total = 0
+    for k in range(len(segments)):
+        i = segments[k]
+        j = (i + 1) % len(points)
+        ox, oy, ix, iy = points[i, 4], points[i, 5], points[j, 2], points[j, 3]
+        wx, wy = points[j, 0] - points[i, 0], points[j, 1] - points[i, 1]
+        length = np.hypot(ox, oy) + np.hypot(wx + ix - ox, wy + iy - oy) + np.hypot(ix, iy)
+        counts[k] = max(int(length / spacing), 2)
+        total += counts[k]
+    return total
+
+
+@nb.njit(cache=True, nogil=True)
+def _evenly(segments, counts, segment, t):  # type: ignore[no-untyped-def]
+    """Write so many even places on each segment one after the other."""
+    at = 0
+    for k in range(len(segments)):
+        for m in range(counts[k]):
+            segment[at], t[at] = segments[k], (m + 0.5) / counts[k]
+            at += 1
 
 
 def spread(points: Points, spacing: float, most: int) -> tuple[Normals, float]:
@@ -51,9 +75,17 @@ def spread(points: Points, spacing: float, most: int) -> tuple[Normals, float]:
 def normals_at(points: Points, segment: NDArray[np.int64], t: Array) -> Normals:
     """Normals of an outline (N, 8) on segments (M,) at t (M,)."""
     places, way = places_at(points, segment, t)
-    turned = np.stack([way[:, 1], -way[:, 0]], 1) * (1 if signed_area(points) > 0 else -1)
-    outward = turned / np.maximum(np.linalg.norm(turned, axis=1, keepdims=True), 1e-9)
-    return Normals(places, outward, segment, t)
+    _turned(way, 1.0 if signed_area(points) > 0 else -1.0)
+    return Normals(places, way, segment, t)
+
+
+@nb.njit(cache=True, nogil=True)
+def _turned(way, side):  # type: ignore[no-untyped-def]
+    """Ways (M, 2) along a curve into its unit normals, in place."""
+    for m in range(len(way)):
+        x, y = side * way[m, 1], -side * way[m, 0]
+        length = max(np.sqrt(x * x + y * y), 1e-9)
+        way[m, 0], way[m, 1] = x / length, y / length
 
 
 def follow(
@@ -112,12 +144,16 @@ def _touched(points, segment, t, movable, unknown, factor):  # type: ignore[no-u
         unknown[m, 3], factor[m, 3] = 2 * count + i, leaves if out else 0.0
 
 
-def line_up(points: Points, smooth: NDArray[np.bool_]) -> None:
-    """Bring the two handles of smooth points into one line again, each with its length."""
-    incoming, outgoing = np.hypot(*points[:, 2:4].T), np.hypot(*points[:, 4:6].T)
-    chosen = smooth & (incoming > 1e-6) & (outgoing > 1e-6)
-    arriving, leaving = incoming[chosen, None], outgoing[chosen, None]
-    way = points[chosen, 4:6] / leaving - points[chosen, 2:4] / arriving
-    length = np.hypot(*way.T)[:, None]
-    way = np.where(length > 1e-6, way / np.maximum(length, 1e-6), points[chosen, 4:6] / leaving)
-    points[chosen, 2:4], points[chosen, 4:6] = -way * arriving, way * leaving
+@nb.njit(cache=True, nogil=True)
+def line_up(points, smooth):  # type: ignore[no-untyped-def]
+    """Bring the two handles of the points (N, 8) that are smooth (N,) into one line again, in place, each with its length."""
+    for i in range(len(points)):
+        ix, iy, ox, oy = points[i, 2], points[i, 3], points[i, 4], points[i, 5]
+        arriving, leaving = np.hypot(ix, iy), np.hypot(ox, oy)
+        if not smooth[i] or arriving <= 1e-6 or leaving <= 1e-6:
+            continue
+        x, y = ox / leaving - ix / arriving, oy / leaving - iy / arriving
+        length = np.hypot(x, y)
+        x, y = (x / length, y / length) if length > 1e-6 else (ox / leaving, oy / leaving)
+        points[i, 2], points[i, 3] = -x * arriving, -y * arriving
+        points[i, 4], points[i, 5] = x * leaving, y * leaving

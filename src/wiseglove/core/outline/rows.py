@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numba as nb
 import numpy as np
 from numpy.typing import NDArray
-from scipy.linalg import cho_factor, cho_solve
+from scipy.linalg.lapack import dposv
 
 Array = NDArray[np.float64]
 
@@ -39,10 +39,12 @@ def joined(*several: Rows) -> Rows:
 def solved(matrix: Array, right: Array) -> Array:
     """Unknowns (U, R) of normal equations whose matrix is positive definite; only its upper half is read, and written over.
 
-    Turned over, rows are columns, as LAPACK has them: nothing has to be copied.
+    Turned over, rows are columns, as LAPACK has them: the matrix is not copied. Raises LinAlgError where it is not positive definite.
     """
-    factor = cho_factor(matrix.T, lower=True, overwrite_a=True, check_finite=False)
-    return np.asarray(cho_solve(factor, right, check_finite=False))
+    _, unknowns, refused = dposv(matrix.T, right, lower=1, overwrite_a=1)
+    if refused:
+        raise np.linalg.LinAlgError("the normal equations are not positive definite")
+    return np.asarray(unknowns)
 
 
 @nb.njit(cache=True, fastmath=True)

@@ -16,7 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wiseglove.core.behind.clean import LEAST_NOISE, Behind
-from wiseglove.core.behind.difference import difference_matte, solid_difference
+from wiseglove.core.behind.difference import Differing, differing, with_edges
 from wiseglove.core.geometry.bezier import Points
 from wiseglove.core.matte.coverage import Box, coverage
 
@@ -25,6 +25,8 @@ Picture = NDArray[np.uint8]
 Matte = NDArray[np.float32]
 Mask = NDArray[np.bool_]
 Corners = tuple[int, int, int, int]
+Still = tuple[NDArray[np.float32], Mask]
+"""What a box of a frame shows, (h, w, 3), and where that stands still, (h, w)."""
 GROW = 3
 """Pixels around an outline that are not believed to be behind it."""
 AROUND = 5
@@ -73,16 +75,22 @@ class Uncovered:
         part, other = Box(*box).slices, object.__new__(Uncovered)
         other.noise, other._certain = self.noise, self._certain[part]
         other._keys = [(key[part], own[part]) for key, own in self._keys]
-        own = _free(raster(points, box)) & (self._count[part] > 0) & ~other._certain
-        other._count = self._count[part] - own
-        other._total = self._total[part] - picture[part] * own[..., None]
+        other._total, other._count = np.empty_like(self._total[part]), np.empty_like(self._count[part])
+        own = _free(raster(points, box)) & ~other._certain
+        _left_out(picture[part], own, self._total[part], self._count[part], other._total, other._count)
         return other
 
-    def learn_still(self, pictures: tuple[Picture, Picture], way: Array, box: Corners) -> None:
+    def learn_still(self, still: Sequence[Still], box: Corners) -> None:
+        """What stands still between frames, by where in a box each of these shows it: see `standing`."""
+        for picture, stands in still:
+            self._take(picture, stands, box)
+
+    def standing(self, pictures: tuple[Picture, Picture], way: Array, box: Corners) -> list[Still]:
         """What stands still between two neighbouring frames and would differ, had it gone along with the figure by `way` (2,).
 
         What a key's figure shows in the same place may be the figure's, and is not believed.
         """
+        out = []
         one, two = (p[Box(*box).slices].astype(np.float32) for p in pictures)
         still = self._unlike(one, two) < ALIKE
         for now, other, along in ((one, two, way), (two, one, -way)):
@@ -92,21 +100,26 @@ class Uncovered:
             stands = still & (self._unlike(now, np.asarray(gone, np.float32)) > UNLIKE)
             for key, _ in self._keys:
                 stands &= self._unlike(now, key[Box(*box).slices].astype(np.float32)) > UNLIKE
-            self._take(now, stands, box)
+            out.append((now, stands))
+        return out
 
     def solid(self, picture: Picture, expected: Matte, box: Corners) -> Mask:
         """The figure in a box of a frame with hard edges, (h, w); expected (h, w) is where it may be."""
-        now = picture[Box(*box).slices].astype(np.float32)
-        return _mended(solid_difference(now, self.behind(box), expected), expected)
+        return _mended(self.differing(picture, expected, box).solid, expected)
 
-    def divided(self, picture: Picture, expected: Matte, beside: Sequence[Picture], box: Corners) -> Matte:
+    def differing(self, picture: Picture, expected: Matte, box: Corners) -> Differing:
+        """Where a box of a frame differs from what is behind; where that is not known, expected (h, w) is where the figure may be."""
+        return differing(picture[Box(*box).slices].astype(np.float32), self.behind(box), expected)
+
+    def divided(
+        self, picture: Picture, told: Differing, expected: Matte, beside: Sequence[Picture], box: Corners
+    ) -> Matte:
         """The figure in a box of a frame, (h, w), 0..1, where what is not known is divided by the picture's edges.
 
-        expected (h, w): where it may be; beside: neighbouring frames.
+        told: where the frame differs; expected (h, w): where the figure may be; beside: neighbouring frames.
         """
-        part = Box(*box).slices
-        known, now = self._count[part] > 0, picture[part].astype(np.float32)
-        solid = self.solid(picture, expected, box)
+        part, known, now = Box(*box).slices, told.known, told.frame
+        solid = _mended(told.solid, expected)
         changes = np.ones(known.shape, bool)
         for other in beside:
             changes &= self._unlike(now, other[part].astype(np.float32)) > UNLIKE
@@ -120,10 +133,6 @@ class Uncovered:
         flooded = cv2.watershed(cv2.GaussianBlur(picture[part], (0, 0), 1.0 + self.noise / CALMED), seeds)
         divided = cv2.medianBlur(_mended(flooded == 2, expected).view(np.uint8) * np.uint8(255), 5)
         return np.asarray(cv2.GaussianBlur(divided.astype(np.float32) / 255, (0, 0), 0.8), np.float32)
-
-    def matte(self, picture: Picture, otherwise: Matte, box: Corners) -> Matte:
-        """The figure in a box of a frame with its edges, (h, w), 0..1, where what is not known is `otherwise` (h, w)."""
-        return difference_matte(picture[Box(*box).slices].astype(np.float32), self.behind(box), otherwise)
 
     def behind(self, box: Corners) -> Behind:
         """What is known in a box; a mean of few frames has noise of its own, which comes to a frame's."""
@@ -185,6 +194,23 @@ def _added(colours, where, total, count):  # type: ignore[no-untyped-def]
                 count[y, x] += 1
                 for c in range(3):
                     total[y, x, c] += colours[y, x, c]
+
+
+def softened(told: Differing, otherwise: Matte) -> Matte:
+    """What differs with its edges, (h, w), 0..1, where what is not known is `otherwise` (h, w)."""
+    whole = told._replace(solid=np.where(told.known, told.solid, otherwise > 0.5))
+    return np.where(told.known, with_edges(whole), otherwise)
+
+
+@nb.njit(cache=True, nogil=True)
+def _left_out(colours, where, total, count, without, times):  # type: ignore[no-untyped-def]
+    """What was added up (h, w, 3), and how often (h, w), without these colours in some places (h, w), into the last two."""
+    for y in range(count.shape[0]):
+        for x in range(count.shape[1]):
+            less = where[y, x] and count[y, x] > 0
+            times[y, x] = count[y, x] - less
+            for c in range(3):
+                without[y, x, c] = total[y, x, c] - (np.float32(colours[y, x, c]) if less else np.float32(0))
 
 
 def raster(points: Points, box: Corners) -> Matte:
