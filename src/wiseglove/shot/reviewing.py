@@ -93,6 +93,8 @@ class Reviewed:
             name.update(around(frame))
             for key in judge.witnesses(frame):
                 name.update(f" {key} ".encode() + around(key))
+            for way in judge.followed_over(frame):
+                name.update(b"".join(rows[f - self.plate.first] for f in sorted(way)))
             out[frame] = name.digest()
         return out
 
@@ -104,7 +106,13 @@ class Reviewed:
             self.plate.first,
             [k for k in keys if k in there] or keys,
             picture_at,
+            self._shifts if points is None else None,
         )
+
+    @kept
+    def _shifts(self) -> dict[int, Array]:
+        """How far it seems to lie elsewhere, by frame, as far as it was looked at."""
+        return {}
 
     def along(self, frame: int) -> Normals:
         """The places along it that are looked at on a frame."""

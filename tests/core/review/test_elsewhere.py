@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
+import cv2
 import numpy as np
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
 from tests.core.outline.test_following import HAND, picture_of
 from wiseglove.core.outline.edges import linear_light, seen_at
-from wiseglove.core.outline.normals import normals_of
-from wiseglove.core.review.elsewhere import FINE, INSIDE, STEP, elsewhere
+from wiseglove.core.outline.normals import normals_at, normals_of
+from wiseglove.core.review.elsewhere import FINE, INSIDE, STEP, Search, followed
 
 PICTURE = picture_of(HAND)
 ALONG = normals_of(HAND, list(range(len(HAND))), 4.0)
@@ -28,11 +29,14 @@ BEYOND = np.linalg.norm(roots((-5.0, -9.0)) - roots((5.0, 9.0)), axis=2).mean(ax
 SCALE = max(float(np.ptp(WANT.reshape(-1, 3), axis=0).max()), 1.25)
 
 
+def search(shape: np.ndarray, picture: np.ndarray = PICTURE) -> Search:
+    along = normals_at(shape, ALONG.segment, ALONG.t)
+    return Search(picture, along, STILL, WANT, BEYOND, SCALE)
+
+
 def found(shape: np.ndarray) -> np.ndarray:
-    along = normals_of(shape, list(range(len(shape))), 4.0)
-    count = len(ALONG.t)
-    assert len(along.t) == count
-    return elsewhere(PICTURE, along, STILL, WANT, BEYOND, SCALE)
+    looked = search(shape)
+    return looked.everywhere(looked.alone)
 
 
 def test_what_lies_right_is_not_looked_for() -> None:
@@ -51,3 +55,18 @@ def test_what_was_shifted_is_found_again(x: float, y: float) -> None:
 
 def test_outside_the_picture_nothing_is_found() -> None:
     assert not found(HAND + np.array([5000.0, 0, 0, 0, 0, 0, 0, 0])).any()
+
+
+def test_what_turns_away_is_followed_where_it_is_not_found_by_a_frame_alone() -> None:
+    # An outline that stays where the hand was, while the hand turns and leaves.
+    middle, alone, after, searches, true = HAND[:, :2].mean(axis=0), [], [], [], []
+    for k in range(9):
+        move = cv2.getRotationMatrix2D(tuple(middle), 7.0 * k, 1.0) + np.array([[0, 0, 6.0 * k], [0, 0, 0]])
+        size = (PICTURE.shape[1], PICTURE.shape[0])
+        searches.append(search(HAND, np.asarray(cv2.warpAffine(PICTURE, move, size, borderMode=cv2.BORDER_REFLECT))))
+        true.append(ALONG.places @ move[:, :2].T + move[:, 2] - ALONG.places)
+    for looked, result, away in zip(searches, followed(searches), true, strict=True):
+        for found, out in ((looked.alone, alone), (result, after)):
+            out.append(np.linalg.norm(looked.everywhere(found) - away, axis=1).mean())
+    assert after[-1] < 0.5 * alone[-1], "56 degrees are too much for one frame alone"
+    assert max(after) < 8

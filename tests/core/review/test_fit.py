@@ -114,3 +114,16 @@ def test_an_outline_that_lies_inside_of_one_colour_is_told_to_be_off() -> None:
     # Inside it looks as on the keys, nearly everywhere; only the edge is lacking.
     assert np.mean(found.fault > FAULTY) > 0.8
     assert found.fault.mean() > 3 * fitted(shapes({})).on(6).fault.mean()
+
+
+def test_what_a_frame_is_said_to_be_does_not_depend_on_which_was_asked_first() -> None:
+    points = shapes({6: np.full((len(HAND), 2), (22.0, 14.0)), 12: np.full((len(HAND), 2), (-18.0, 20.0))})
+    one, other, kept = fitted(points), fitted(points), {}
+    again = OutlineFit(points, 0, KEYS, picture, kept)
+    back = {frame: other.on(frame) for frame in reversed(range(COUNT))}
+    for frame in range(COUNT):
+        forth = one.on(frame)
+        assert np.array_equal(forth.fault, back[frame].fault)
+        # What was kept for another judge does for this one.
+        assert np.array_equal(again.on(frame).fault, forth.fault)
+        assert np.array_equal(OutlineFit(points, 0, KEYS, picture, kept).on(frame).fault, forth.fault)

@@ -2,23 +2,29 @@
 
 An outline that lies elsewhere looks as its keys do inside of it, and unlike that outside of it. Both count: the inside of a thing
 of one colour looks alike wherever in it the outline lies. Looked for in a small picture, coarsely over the whole reach, then
-around the best, and then each stretch around what all have in common.
+around the best, and then each stretch around what all have in common. Where it lies far off, that is not enough: a limb turns, and the
+other one looks the same. There it is followed, from a key that it is near on, frame by frame.
 """
 
 from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from typing import NamedTuple
 
 import cv2
 import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
-from wiseglove.core.outline.edges import roots_of
+from wiseglove.core.kept import kept
+from wiseglove.core.outline.edges import averaged, roots_of
 from wiseglove.core.outline.normals import Normals
 from wiseglove.core.outline.snap import SMEARED, crop
 
 Array = NDArray[np.float64]
 Layer = NDArray[np.float32]
 Picture = NDArray[np.uint8]
+Costs = Callable[[Array], Layer]
 INSIDE, OUTSIDE = (4.0, 9.0), (-5.0, -9.0)
 """How far inside and outside colours are compared, in pixels."""
 FAR, STEP, FINE, SMALLER = 72, 8, 2, 0.25
@@ -37,56 +43,126 @@ ELSEWHERE, ELSEWHERE_ITSELF = 0.02, 0.015
 """By how much less an outline, and a stretch of it, has to cost elsewhere."""
 BY_ITSELF = 0.7
 """What a pixel of a stretch's own way counts as, beside one of the whole outline's."""
+FAR_OFF = 16.0
+"""Pixels off, in the mean, from which it is followed on from frame to frame."""
+NEAR, NEAR_STEP, CALM = 16, 4, 4
+"""Pixels around where it was expected in which it is looked for then, in which steps, and how often that is averaged along it."""
+KEEPS_ON = 0.005
+"""By how much less alike it may be where it was followed to."""
 
 
-def elsewhere(picture: Picture, along: Normals, travel: Array, inside: Array, beyond: Array, scale: float) -> Array:
-    """How far each of M places of an outline seems to lie from where its keys' surroundings are seen, (M, 2), pixels.
+class Found(NamedTuple):
+    """How far each of K places of an outline seems to lie from where its surroundings are seen, (K, 2), and what is unlike there."""
 
-    picture: RGB (H, W, 3); travel (M,): pixels across the edge in a frame; inside (M, 2, 3): roots of linear light at INSIDE on
-    the keys; beyond (M,): how unlike that the outside is on the keys, and scale: the range of the inside, both in such roots.
-    """
-    count = len(along.t)
-    left, top, part = crop(picture, along.places, FAR + 24)
-    nothing = np.zeros((count, 2))
-    if min(part.shape[:2]) < STEP / SMALLER:
-        return nothing
-    small = cv2.resize(part, None, fx=SMALLER, fy=SMALLER, interpolation=cv2.INTER_AREA)
-    layer = np.ascontiguousarray(roots_of(np.asarray(small, np.uint8)), np.float32)
-    few = np.arange(0, count, max(count // MOST_COMPARED, 1))
-    depths = np.concatenate([INSIDE + SMEARED * travel[few, None], np.tile(OUTSIDE, (len(few), 1))], axis=1)
-    places = along.places[few, None] - along.outward[few, None] * depths[..., None] - (left, top)
-    want = inside[few].astype(np.float32)
-    outer = np.repeat(want.mean(axis=1, keepdims=True), len(OUTSIDE), axis=1)
-    seen = (
-        layer,
-        np.asarray(places * SMALLER - 0.5, np.float32),  # OpenCV's pixel centres lie on whole numbers
-        np.concatenate([want, outer], axis=1),
-        np.minimum(beyond[few] / scale, MOST_UNLIKE).astype(np.float32),
-    )
+    shift: Array
+    cost: float
 
-    def costs(shifts: Array) -> Layer:
-        out = np.empty((len(shifts), len(few)), np.float32)
-        _costs(*seen, (shifts * SMALLER).astype(np.float32), np.float32(1 / scale), np.float32(LACKS), out)
-        return out
+    @property
+    def far(self) -> bool:
+        """Whether it lies so far off that it is to be followed from frames where it does less."""
+        return bool(np.hypot(*self.shift.T).mean() > FAR_OFF)
 
-    here = float(costs(np.zeros((1, 2))).mean())
-    if here < ALIKE:
-        return nothing
-    common = np.zeros(2)
-    for reach, step in ((FAR, STEP), (STEP - FINE, FINE)):
-        tried = _around(common, reach, step)
-        found = costs(tried).mean(axis=1) + NEARER * np.linalg.norm(tried, axis=1)
-        common, least = tried[int(found.argmin())], float(found.min())
-    if least > here - ELSEWHERE:
+
+class Search:
+    """Looks on one frame for where an outline's keys' surroundings are seen."""
+
+    def __init__(
+        self, picture: Picture, along: Normals, travel: Array, inside: Array, beyond: Array, scale: float
+    ) -> None:
+        """picture: RGB (H, W, 3); travel (M,): pixels across the edge in a frame; inside (M, 2, 3): roots of linear light at INSIDE
+        on the keys; beyond (M,): how unlike that the outside is on the keys, and scale: the range of the inside, both in such roots.
+        """
+        self._count = len(along.t)
+        left, top, part = crop(picture, along.places, FAR + 24)
+        self._few = few = np.arange(0, self._count, max(self._count // MOST_COMPARED, 1))
+        self._nothing = min(part.shape[:2]) < STEP / SMALLER
+        if self._nothing:
+            return
+        small = cv2.resize(part, None, fx=SMALLER, fy=SMALLER, interpolation=cv2.INTER_AREA)
+        self._layer = np.ascontiguousarray(roots_of(np.asarray(small, np.uint8)), np.float32)
+        self._edge, self._outward = along.places[few] - (left, top), along.outward[few]
+        self._depths = np.concatenate([INSIDE + SMEARED * travel[few, None], np.tile(OUTSIDE, (len(few), 1))], axis=1)
+        want = inside[few].astype(np.float32)
+        outer = np.repeat(want.mean(axis=1, keepdims=True), len(OUTSIDE), axis=1)
+        self._want = np.concatenate([want, outer], axis=1)
+        self._beyond = np.minimum(beyond[few] / scale, MOST_UNLIKE).astype(np.float32)
+        self._scale = scale
+
+    @kept
+    def alone(self) -> Found:
+        """By this frame alone: as a whole, then stretch by stretch."""
+        still = Found(np.zeros((len(self._few), 2)), 0.0)
+        if self._nothing:
+            return still
+        costs = self._costs_at(self._edge, self._outward)
+        here = float(costs(np.zeros((1, 2))).mean())
+        if here < ALIKE:
+            return still
         common = np.zeros(2)
-    own = _stretches(costs, common, len(few))
-    ends = np.append(few, count)
-    return np.stack([np.interp(np.arange(count), ends, np.append(own[:, c], own[0, c])) for c in range(2)], axis=1)
+        for reach, step in ((FAR, STEP), (STEP - FINE, FINE)):
+            tried = _around(common, reach, step)
+            found = costs(tried).mean(axis=1) + NEARER * np.linalg.norm(tried, axis=1)
+            common, least = tried[int(found.argmin())], float(found.min())
+        if least > here - ELSEWHERE:
+            common = np.zeros(2)
+        return _stretches(costs, common, len(self._few), APART, STEP)
+
+    def beside(self, base: Array) -> Found:
+        """Near where it lies if each of its places is off by so much, (K, 2): it may be turned and bent there."""
+        if self._nothing:
+            return Found(base, np.inf)
+        base = averaged(base, CALM, closed=True)
+        there = self._edge + base
+        was, now = (np.roll(p, -2, axis=0) - np.roll(p, 2, axis=0) for p in (self._edge, there))
+        angle = np.arctan2(now[:, 1], now[:, 0]) - np.arctan2(was[:, 1], was[:, 0])
+        cos, sin = np.cos(angle), np.sin(angle)
+        x, y = self._outward.T
+        costs = self._costs_at(there, np.stack([cos * x - sin * y, sin * x + cos * y], axis=1))
+        tried = _around(np.zeros(2), NEAR, NEAR_STEP)
+        found = costs(tried).mean(axis=1) + NEARER * np.linalg.norm(tried, axis=1)
+        near = _stretches(costs, tried[int(found.argmin())], len(base), NEAR, NEAR_STEP)
+        return Found(base + near.shift, near.cost)
+
+    def everywhere(self, found: Found) -> Array:
+        """What was found, for all M places, (M, 2)."""
+        ends, own = np.append(self._few, self._count), found.shift
+        every = np.arange(self._count)
+        return np.stack([np.interp(every, ends, np.append(own[:, c], own[0, c])) for c in range(2)], axis=1)
+
+    def _costs_at(self, edge: Array, outward: Array) -> Costs:
+        """What shifts (S, 2) of an edge (K, 2) cost each of its places, (S, K)."""
+        places = edge[:, None] - outward[:, None] * self._depths[..., None]
+        small = np.asarray(places * SMALLER - 0.5, np.float32)  # OpenCV's pixel centres lie on whole numbers
+        share, lacks = np.float32(1 / self._scale), np.float32(LACKS)
+
+        def costs(shifts: Array) -> Layer:
+            out = np.empty((len(shifts), len(edge)), np.float32)
+            by = (shifts * SMALLER).astype(np.float32)
+            _costs(self._layer, small, self._want, self._beyond, by, share, lacks, out)
+            return out
+
+        return costs
 
 
-def _stretches(costs, common: Array, count: int) -> Array:  # type: ignore[no-untyped-def]
-    """Where the stretch around each of some places lies, (M, 2), near where all of them lie in common."""
-    shifts = _around(common, APART, STEP)
+def followed(searches: Sequence[Search]) -> list[Found]:
+    """Where an outline lies on neighbouring frames in order: by each alone, or followed on from the one before where that is less unlike."""
+    out: list[Found] = []
+    for search in searches:
+        best = search.alone
+        bases = [out[-1].shift] if out and out[-1].far else []
+        if bases and len(out) > 1:
+            bases.append(2 * out[-1].shift - out[-2].shift)
+        for base in bases:
+            found = search.beside(base)
+            if found.cost < best.cost + KEEPS_ON:
+                best = found
+        out.append(best)
+    return out
+
+
+def _stretches(costs: Costs, common: Array, count: int, apart: float, step: float) -> Found:
+    """Where the stretch around each of some places lies near where all of them lie in common."""
+    shifts = _around(common, apart, step)
     each = costs(shifts)
     reach = max(round(PIECE * count) // 2, 2)
     share = np.hanning(2 * reach + 3)[1:-1].astype(np.float32)
@@ -94,8 +170,9 @@ def _stretches(costs, common: Array, count: int) -> Array:  # type: ignore[no-un
     calm = cv2.sepFilter2D(around, -1, share / share.sum(), np.ones(1, np.float32))[:, reach : reach + count]
     far = BY_ITSELF * NEARER * np.linalg.norm(shifts - common, axis=1)
     best = (calm + far[:, None]).argmin(axis=0)
-    gain = calm[len(shifts) // 2] - calm[best, np.arange(count)]
-    return np.where((gain > ELSEWHERE_ITSELF)[:, None], shifts[best], common)
+    middle, least = calm[len(shifts) // 2], calm[best, np.arange(count)]
+    alone = middle - least > ELSEWHERE_ITSELF
+    return Found(np.where(alone[:, None], shifts[best], common), float(np.where(alone, least, middle).mean()))
 
 
 def _around(middle: Array, reach: float, step: float) -> Array:

@@ -10,6 +10,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
+from typing import NamedTuple
 
 import numpy as np
 import shapely
@@ -18,7 +19,7 @@ from numpy.typing import NDArray
 from wiseglove.core.outline.edges import averaged, length, range_of, seen_at
 from wiseglove.core.outline.normals import Normals, follow, normals_at, spread
 from wiseglove.core.outline.snap import SMEARED, Likeness, layer_around, offsets
-from wiseglove.core.review.elsewhere import INSIDE, elsewhere
+from wiseglove.core.review.elsewhere import INSIDE, Found, Search, followed
 
 Array = NDArray[np.float64]
 Layer = NDArray[np.float32]
@@ -41,13 +42,15 @@ LEAST_EDGE = 0.1
 """Difference of both sides, in shares of that range, that an edge has at least on the keys to be lacking on a frame."""
 AROUND = 8
 """How often signs of a fault are averaged along the outline."""
-SIGNS = (-0.082, 0.389, 0.061, 0.026, 0.12, 0.394, 0.235, 0.332, 0.13)
+SIGNS = (-0.048, 0.139, 0.077, 0.001, 0.19, 0.163, 0.192, 0.595, 0.122)
 """What the signs of a fault count (see `fault_by`): least squares on rough states of the tapping hand, its index finger, and a
 gardener's leg, torso, head and arm before the panel, each counted alike. The same before leaves was kept aside."""
 UNLIKE = 0.1
 """Unlikeness, in shares of that range, at which an edge is no clear one of the same thing."""
 CLEAR = 0.2
 """Contrast, in shares of how much colours differ around, of an edge that is as clear as any."""
+MOST_FOLLOWED = 24
+"""Frames over which an outline that lies far off is followed from a key."""
 BORDER = 5.0
 """Pixels from the border of the picture within which nothing can be said."""
 
@@ -82,8 +85,7 @@ class Fit:
         return self.places + self.outward * self.off[:, None]
 
 
-@dataclass(frozen=True)
-class _Seen:
+class _Seen(NamedTuple):
     """What is inside along an outline: along its edge (M, 5, 3), deeper in (M, 5, 3), as roots of linear light."""
 
     edge: Array
@@ -116,8 +118,18 @@ def onto_edge(points: Array, fit: Fit, movable: NDArray[np.bool_], kinds: list[s
 class OutlineFit:
     """Judges one outline of which all frames are known."""
 
-    def __init__(self, points: Array, first: int, keys: Sequence[int], picture_at: Callable[[int], Picture]) -> None:
-        """points: (T, N, 8) on the frames from `first` on; keys: frames on which it was set; picture_at: RGB (H, W, 3)."""
+    def __init__(
+        self,
+        points: Array,
+        first: int,
+        keys: Sequence[int],
+        picture_at: Callable[[int], Picture],
+        shifts: dict[int, Array] | None = None,
+    ) -> None:
+        """points: (T, N, 8) on the frames from `first` on; keys: frames on which it was set; picture_at: RGB (H, W, 3).
+
+        shifts: where another judge of the same keeps how far it seems to lie elsewhere, by frame, for this one to go on with.
+        """
         self._points, self._first = points, first
         self._keys = [k for k in keys if first <= k < first + len(points)]
         self._picture_at = picture_at
@@ -125,6 +137,7 @@ class OutlineFit:
         along, _ = spread(points[longest], SPACING, MOST_PLACES)
         self._segment, self._t = along.segment, along.t
         self._witnesses: dict[int, _Seen] = {}
+        self._shifts = {} if shifts is None else shifts
 
     def witnesses(self, frame: int) -> list[int]:
         """The keys that a frame is judged by, nearest first; never the frame itself, unless it is all there is."""
@@ -138,13 +151,8 @@ class OutlineFit:
     def on(self, frame: int) -> Fit:
         """How well it agrees on a frame."""
         along, travel = self.along(frame), self._travel(frame)
-        seen = [self._witness(k) for k in self.witnesses(frame)]
-        want = np.median([s.deep for s in seen], axis=0)
-        edge = np.median([s.edge for s in seen], axis=0)
-        beyond = np.median([s.beyond for s in seen], axis=0)
-        scale = range_of(want)
-        picture = self._picture_at(frame)
-        shift = elsewhere(picture, along, travel, want[:, [DEPTHS.index(d) for d in INSIDE]], beyond, scale)
+        edge, want, beyond = self._wanted(frame)
+        scale, shift, picture = range_of(want), self._shift(frame), self._picture_at(frame)
         left, top, layer = layer_around(picture, np.concatenate([along.places, along.places + shift]), REACH + 14)
         if layer.size == 0:
             nothing, unseen = np.zeros(len(self._t)), np.zeros(len(self._t), np.bool_)
@@ -168,6 +176,51 @@ class OutlineFit:
         clear = np.clip(contrast / CLEAR, 0, 1) * np.clip(1.5 - unlike / (2 * UNLIKE), 0, 1)
         fault, off, clear = (np.where(shown, v, 0.0) for v in (fault, off, clear))
         return Fit(along.places, along.outward, off, fault, shown, self._segment, self._t, clear)
+
+    def _wanted(self, frame: int) -> tuple[Array, Array, Array]:
+        """What keys show along an edge and deeper in, and how unlike their outside is: as `_Seen`, of the middle one."""
+        seen = [self._witness(k) for k in self.witnesses(frame)]
+        edge, deep, beyond = (np.median(each, axis=0) for each in zip(*seen, strict=True))
+        return edge, deep, beyond
+
+    def _search(self, frame: int) -> Search:
+        _, want, beyond = self._wanted(frame)
+        inside = want[:, [DEPTHS.index(d) for d in INSIDE]]
+        return Search(self._picture_at(frame), self.along(frame), self._travel(frame), inside, beyond, range_of(want))
+
+    def followed_over(self, frame: int) -> tuple[range, range]:
+        """Frames over which an outline that lies far off on one is followed there, from the keys before and after it, in order."""
+        before = max((k for k in self._keys if k <= frame), default=None)
+        after = min((k for k in self._keys if k > frame), default=None)
+        end = self._first + len(self._points) if after is None else after
+        begin = self._first - 1 if before is None else before
+        forth = range(0) if before is None else range(before, min(end, before + MOST_FOLLOWED + 1))
+        back = range(0) if after is None else range(after, max(begin, after - MOST_FOLLOWED - 1), -1)
+        return forth, back
+
+    def _shift(self, frame: int) -> Array:
+        """How far its places seem to lie elsewhere on a frame, (M, 2)."""
+        if frame not in self._shifts:
+            search = self._search(frame)
+            if search.alone.far:
+                self._follow(frame)
+            self._shifts.setdefault(frame, search.everywhere(search.alone))
+        return self._shifts[frame]
+
+    def _follow(self, frame: int) -> None:
+        """Find where it lies on all frames around one on which it lies far off, by that it is followed from the keys on both sides."""
+        ways = self.followed_over(frame)
+        searches = {f: self._search(f) for f in sorted({*ways[0], *ways[1]})}
+        best: dict[int, Found] = {}
+        for way in ways:
+            for f, found in zip(way, followed([searches[f] for f in way]), strict=True):
+                if f not in best or found.cost < best[f].cost:
+                    best[f] = found
+        for f, found in best.items():
+            if searches[f].alone.far and (
+                f in ways[0] or f in ways[1][1:]
+            ):  # a key after them is followed over with those after it
+                self._shifts[f] = searches[f].everywhere(found)
 
     def along(self, frame: int) -> Normals:
         """The places that are looked at on a frame."""
