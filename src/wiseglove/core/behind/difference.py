@@ -12,7 +12,8 @@ from numpy.typing import NDArray
 from wiseglove.core.behind.clean import Behind, light_of, noise_by
 from wiseglove.core.behind.distances import distance, nearest_of
 from wiseglove.core.behind.joined import join
-from wiseglove.core.behind.mixtures import BAND, DEEP, EDGE, NONE, SURE, shares_of
+from wiseglove.core.behind.mixtures import BAND, EDGE, NONE, SURE, shares_of
+from wiseglove.core.behind.regions import DARKEST, LIGHTEST, tidied
 from wiseglove.core.noise import unshared
 from wiseglove.core.parallel import rows_at_once
 
@@ -29,17 +30,9 @@ RIM, INNER = 5, 6
 """Pixels beside what differs, and inside of what does so or has another hue, within which a hue may be a mixture's."""
 LOOSE = 0.35
 """Pixels by which the picture behind may lie off, which counts as noise along its edges."""
-DARKEST, LIGHTEST = 0.35, 1.08
-"""Light that a shadow leaves, in shares, and a little more for a reflection's end."""
 TINTED, HUED, OF_NOISE = 4.0, 4.0, 1.2
 """Times the noise by which a pixel's colour in a shadow may differ from what it lies on; levels, and times the noise, by which the mean
 of five by five may: noise has no hue, cloth has."""
-SPECK, SMALL_HOLE, HOLE = 60, 60, 6000
-"""Pixels of a region that is too small to be something, and of holes in something that are filled always, or where it differs."""
-ALIKE = 1.25
-"""Mean times the noise by which a view behind differs at most."""
-BAY, LIKE_IT = 6.0, 0.8
-"""Half the width of a narrow bay, and how much nearer it is to the thing around it than to what is behind if it is that."""
 
 
 class Differing(NamedTuple):
@@ -132,12 +125,12 @@ def differing(frame: Picture, behind: Behind, otherwise: Picture | None = None) 
     known, hued, dimmed = np.ascontiguousarray(behind.known), np.empty_like(shaded), np.empty_like(differs)
     _strong(strength, share, cv2.blur(tint, (5, 5)), hue, allowed, empty, known, thing, shaded, hued, dimmed)
     _unshade(strength, shaded, hued & (dimmed > NONE), dimmed)
-    solid = _tidied(strength, frame, empty)
+    solid = tidied(strength, frame, empty)
     if join(solid, shaded & (dimmed > SURE), frame, empty, noise):
         found = solid & shaded
         strength[found] = dimmed[found]
         shaded &= ~found
-        solid = _tidied(strength, frame, empty)
+        solid = tidied(strength, frame, empty)
     if otherwise is not None:
         solid = np.where(known, solid, otherwise > 0.5)
     return Differing(frame, empty, solid, shaded, strength, noise, known)
@@ -312,104 +305,7 @@ def _strong(strength, share, tint, hue, allowed, empty, known, otherwise, shaded
             hued[y, x] = dim and _off_in_hue(hue[y, x], empty[y, x], lit) > allowed
 
 
-def _tidied(strength: Picture, frame: Picture, empty: Picture) -> NDArray[np.bool_]:
-    """Likely regions that hold something sure (hysteresis, Canny 1986), without specks; holes filled that are no view behind.
-
-    A hole that shows what is behind differs from it by noise only; where a thing happens to look alike, it still differs more.
-    """
-    likely = (strength > (SURE + NONE) / 2).view(np.uint8)
-    closed = cv2.morphologyEx(likely, cv2.MORPH_CLOSE, cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (5, 5)))
-    count, labels, stats, _ = cv2.connectedComponentsWithStats(closed, connectivity=8)
-    held = np.zeros(count, bool)
-    _hold(labels, strength, stats[:, cv2.CC_STAT_AREA], held)
-    solid = np.empty(labels.shape, bool)
-    _chosen(labels, held, solid)
-    _fill_bays(solid, frame, empty)
-    count, labels, stats, _ = cv2.connectedComponentsWithStats((~solid).view(np.uint8), connectivity=4)
-    area = np.maximum(stats[:, cv2.CC_STAT_AREA], 1)
-    total = np.zeros(count)
-    _add_up(labels, strength, total)
-    filled = (area <= SMALL_HOLE) | ((area <= HOLE) & (total / area > ALIKE))
-    filled[0] = True  # what is solid
-    _chosen(labels, filled, solid)
-    return solid
-
-
-def _fill_bays(solid: NDArray[np.bool_], frame: Picture, empty: Picture) -> None:
-    """Fill narrow bays of what is solid (h, w), in place, that look like it and not like what is behind, in any light.
-
-    At strokes and edges of the picture behind little tells a pixel from it; a whole bay does.
-    """
-    left, top, width, height = cv2.boundingRect(solid.view(np.uint8))
-    if not width * height:
-        return
-    part = (slice(max(top - 1, 0), top + height + 1), slice(max(left - 1, 0), left + width + 1))
-    inside = np.ascontiguousarray(solid[part])
-    closed = distance(distance(~inside) <= BAY) > BAY
-    bays = closed & ~inside
-    core = distance(inside) > DEEP
-    if not bays.any() or not core.any():
-        return
-    count, labels = cv2.connectedComponents(bays.view(np.uint8), connectivity=4)
-    thing, bare = np.zeros(count), np.zeros(count)
-    here, behind = (np.ascontiguousarray(v[part]) for v in (frame, empty))
-    _likenesses(labels, here, behind, *nearest_of(core), thing, bare)
-    filled = thing < bare * LIKE_IT
-    filled[0] = False
-    solid[part] |= filled[labels]
-
-
-@nb.njit(cache=True, nogil=True)
-def _likenesses(labels, frame, empty, ring, nearest, thing, bare):  # type: ignore[no-untyped-def]
-    """Add up (n,) how far the pixels of each region are from the nearest thing, and from what is behind, in one light for each."""
-    h, w = labels.shape
-    product, square = np.zeros(len(thing)), np.zeros(len(thing))
-    for y in range(h):
-        for x in range(w):
-            if labels[y, x] > 0:
-                for c in range(3):
-                    product[labels[y, x]] += frame[y, x, c] * empty[y, x, c]
-                    square[labels[y, x]] += empty[y, x, c] * empty[y, x, c]
-    for y in range(h):
-        for x in range(w):
-            label = labels[y, x]
-            if label == 0:
-                continue
-            at = nearest[ring[y, x]]
-            v, u = at // w, at % w
-            lit = min(max(product[label] / max(square[label], 1.0), DARKEST), LIGHTEST)
-            for c in range(3):
-                thing[label] += abs(frame[y, x, c] - frame[v, u, c])
-                bare[label] += abs(frame[y, x, c] - lit * empty[y, x, c])
-
-
 def _from_nearest(values: Picture, source: NDArray[np.bool_]) -> Picture:
     """Each pixel's value from the nearest place of the source."""
     labels, nearest = nearest_of(source)
     return np.asarray(values.reshape(-1, values.shape[2])[nearest[labels]])
-
-
-@nb.njit(cache=True, nogil=True)
-def _hold(labels, strength, area, held):  # type: ignore[no-untyped-def]
-    """Which regions (n,) of labels (h, w) are large enough and hold something sure."""
-    for y in range(labels.shape[0]):
-        for x in range(labels.shape[1]):
-            if strength[y, x] > np.float32(SURE):
-                label = labels[y, x]
-                held[label] = label > 0 and area[label] >= SPECK
-
-
-@nb.njit(cache=True, nogil=True)
-def _add_up(labels, values, total):  # type: ignore[no-untyped-def]
-    """Add the values (h, w) of each region up (n,)."""
-    for y in range(labels.shape[0]):
-        for x in range(labels.shape[1]):
-            total[labels[y, x]] += values[y, x]
-
-
-@nb.njit(cache=True, nogil=True)
-def _chosen(labels, which, out):  # type: ignore[no-untyped-def]
-    """Where the regions are that are chosen (n,), written into out (h, w)."""
-    for y in range(labels.shape[0]):
-        for x in range(labels.shape[1]):
-            out[y, x] = which[labels[y, x]]
