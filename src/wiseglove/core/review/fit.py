@@ -42,7 +42,7 @@ LEAST_EDGE = 0.1
 """Difference of both sides, in shares of that range, that an edge has at least on the keys to be lacking on a frame."""
 AROUND = 8
 """How often signs of a fault are averaged along the outline."""
-SIGNS = (-0.048, 0.139, 0.077, 0.001, 0.19, 0.163, 0.192, 0.595, 0.122)
+SIGNS = (-0.082, 0.389, 0.061, 0.026, 0.12, 0.394, 0.235, 0.332, 0.13)
 """What the signs of a fault count (see `fault_by`): least squares on rough states of the tapping hand, its index finger, and a
 gardener's leg, torso, head and arm before the panel, each counted alike. The same before leaves was kept aside."""
 UNLIKE = 0.1
@@ -203,24 +203,23 @@ class OutlineFit:
         if frame not in self._shifts:
             search = self._search(frame)
             if search.alone.far:
-                self._follow(frame)
+                self._follow(frame, search)
             self._shifts.setdefault(frame, search.everywhere(search.alone))
         return self._shifts[frame]
 
-    def _follow(self, frame: int) -> None:
+    def _follow(self, frame: int, search: Search) -> None:
         """Find where it lies on all frames around one on which it lies far off, by that it is followed from the keys on both sides."""
         ways = self.followed_over(frame)
-        searches = {f: self._search(f) for f in sorted({*ways[0], *ways[1]})}
+        searches = {f: search if f == frame else self._search(f) for f in sorted({*ways[0], *ways[1]})}
         best: dict[int, Found] = {}
         for way in ways:
             for f, found in zip(way, followed([searches[f] for f in way]), strict=True):
                 if f not in best or found.cost < best[f].cost:
                     best[f] = found
         for f, found in best.items():
-            if searches[f].alone.far and (
-                f in ways[0] or f in ways[1][1:]
-            ):  # a key after them is followed over with those after it
-                self._shifts[f] = searches[f].everywhere(found)
+            if f in ways[0] or f in ways[1][1:]:  # a key after them is followed over with those after it
+                alone = searches[f].alone
+                self._shifts[f] = searches[f].everywhere(found if alone.far else alone)
 
     def along(self, frame: int) -> Normals:
         """The places that are looked at on a frame."""
