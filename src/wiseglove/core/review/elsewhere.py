@@ -46,7 +46,8 @@ BY_ITSELF = 0.7
 FAR_OFF = 16.0
 """Pixels off, in the mean, from which it is followed on from frame to frame."""
 NEAR, NEAR_STEP, OWN, CALM = 16, 4, 8, 4
-"""Pixels around where it was expected in which it is looked for then, in which steps, and how often that is averaged along it."""
+"""Pixels around where it was expected in which all of it is looked for then, in which steps, in which each stretch is around that, and how
+often what was expected is averaged along it."""
 KEEPS_ON = 0.005
 """By how much less alike it may be where it was followed to."""
 
