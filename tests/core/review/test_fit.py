@@ -127,3 +127,11 @@ def test_what_a_frame_is_said_to_be_does_not_depend_on_which_was_asked_first() -
         # What was kept for another judge does for this one.
         assert np.array_equal(again.on(frame).fault, forth.fault)
         assert np.array_equal(OutlineFit(points, 0, KEYS, picture, kept).on(frame).fault, forth.fault)
+
+
+def test_the_ghost_of_what_is_far_off_lies_where_all_of_it_is() -> None:
+    by = np.array([30.0, 18.0])
+    found = fitted(shapes({6: np.tile(by, (len(HAND), 1))})).on(6)
+    assert found.seen.all()
+    # Not only on the edge: each place of the curve comes to lie on its own place of it.
+    assert np.median(np.linalg.norm(found.ghost + by - found.places, axis=1)) < 4

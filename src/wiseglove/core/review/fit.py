@@ -73,16 +73,13 @@ class Fit:
     t: Array
     clear: Array
     """How clear the edge is that was found, 0..1, (M,)."""
+    ghost: Array
+    """Where each place seems to be instead, (M, 2): along the edge too, where all of it is seen elsewhere."""
 
     @property
     def agrees(self) -> Array:
         """How well it agrees, 0 to 1, (M,); a half at two pixels."""
         return np.asarray(1 / (1 + (self.fault / 2) ** 2))
-
-    @property
-    def ghost(self) -> Array:
-        """Where the edge seems to be instead, (M, 2)."""
-        return self.places + self.outward * self.off[:, None]
 
 
 class _Seen(NamedTuple):
@@ -156,7 +153,9 @@ class OutlineFit:
         left, top, layer = layer_around(picture, np.concatenate([along.places, along.places + shift]), REACH + 14)
         if layer.size == 0:
             nothing, unseen = np.zeros(len(self._t)), np.zeros(len(self._t), np.bool_)
-            return Fit(along.places, along.outward, nothing, nothing, unseen, self._segment, self._t, nothing)
+            return Fit(
+                along.places, along.outward, nothing, nothing, unseen, self._segment, self._t, nothing, along.places
+            )
         like = Likeness(self._segment, self._t, edge, SMEARED * travel)
         as_drawn, shifted = (replace(along, places=along.places + d - (left, top)) for d in (0, shift))
         found, contrast = offsets(layer, shifted, REACH, STEP, COLOUR, PULL, True, like)
@@ -175,7 +174,8 @@ class OutlineFit:
         )
         clear = np.clip(contrast / CLEAR, 0, 1) * np.clip(1.5 - unlike / (2 * UNLIKE), 0, 1)
         fault, off, clear = (np.where(shown, v, 0.0) for v in (fault, off, clear))
-        return Fit(along.places, along.outward, off, fault, shown, self._segment, self._t, clear)
+        ghost = np.where(shown[:, None], there.places + (left, top), along.places)
+        return Fit(along.places, along.outward, off, fault, shown, self._segment, self._t, clear, ghost)
 
     def _wanted(self, frame: int) -> tuple[Array, Array, Array]:
         """What keys show along an edge and deeper in, and how unlike their outside is: as `_Seen`, of the middle one."""
