@@ -45,9 +45,9 @@ BY_ITSELF = 0.7
 """What a pixel of a stretch's own way counts as, beside one of the whole outline's."""
 FAR_OFF = 16.0
 """Pixels off, in the mean, from which it is followed on from frame to frame."""
-NEAR, NEAR_STEP, OWN, CALM = 16, 4, 8, 4
-"""Pixels around where it was expected in which all of it is looked for then, in which steps, in which each stretch is around that, and how
-often what was expected is averaged along it."""
+NEAR, OWN, OWN_STEP, CALM = 16, 8, 4, 4
+"""Pixels around where it was expected in which all of it is looked for then, around that each stretch, in which steps, and how often what was
+expected is averaged along it."""
 KEEPS_ON = 0.005
 """By how much less alike it may be where it was followed to."""
 
@@ -119,9 +119,9 @@ class Search:
         cos, sin = np.cos(angle), np.sin(angle)
         x, y = self._outward.T
         costs = self._costs_at(there, np.stack([cos * x - sin * y, sin * x + cos * y], axis=1))
-        tried = _around(np.zeros(2), NEAR, NEAR_STEP)
+        tried = _around(np.zeros(2), NEAR, STEP)
         found = costs(tried).mean(axis=1) + NEARER * np.linalg.norm(tried, axis=1)
-        near = _stretches(costs, tried[int(found.argmin())], len(base), OWN, NEAR_STEP)
+        near = _stretches(costs, tried[int(found.argmin())], len(base), OWN, OWN_STEP)
         return Found(base + near.shift, near.cost)
 
     def everywhere(self, found: Found) -> Array:
