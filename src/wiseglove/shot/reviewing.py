@@ -9,6 +9,7 @@ from __future__ import annotations
 import hashlib
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
+from functools import cache
 from threading import Lock
 from typing import NamedTuple
 
@@ -87,14 +88,20 @@ class Reviewed:
             index = frame - self.plate.first
             return b"".join(rows[min(max(index + d, 0), last)] for d in (-1, 0, 1))
 
+        @cache
+        def over(ways: tuple[range, range]) -> bytes:
+            """What it is followed over: the shapes there, and those that these are judged by."""
+            frames = {f for way in ways for f in way}
+            frames |= {key for f in frames for key in judge.witnesses(f)}
+            return hashlib.blake2b(b"".join(around(f) for f in sorted(frames)), digest_size=8).digest()
+
         out = {}
         for frame in self.frames:
             name = hashlib.blake2b(f"{self.plate.media} {frame}".encode(), digest_size=16)
             name.update(around(frame))
             for key in judge.witnesses(frame):
                 name.update(f" {key} ".encode() + around(key))
-            for way in judge.followed_over(frame):
-                name.update(b"".join(rows[f - self.plate.first] for f in sorted(way)))
+            name.update(over(judge.followed_over(frame)))
             out[frame] = name.digest()
         return out
 
@@ -111,8 +118,7 @@ class Reviewed:
 
     @kept
     def _shifts(self) -> dict[int, Array]:
-        """How far it seems to lie elsewhere, by frame, as far as it was looked at."""
-        return {}
+        return {}  # how far it seems to lie elsewhere, by frame, as far as it was looked at
 
     def along(self, frame: int) -> Normals:
         """The places along it that are looked at on a frame."""

@@ -148,8 +148,9 @@ class OutlineFit:
     def on(self, frame: int) -> Fit:
         """How well it agrees on a frame."""
         along, travel = self.along(frame), self._travel(frame)
-        edge, want, beyond = self._wanted(frame)
-        scale, shift, picture = range_of(want), self._shift(frame), self._picture_at(frame)
+        wanted = self._wanted(frame)
+        edge, want, beyond = wanted
+        scale, shift, picture = range_of(want), self._shift(frame, wanted), self._picture_at(frame)
         left, top, layer = layer_around(picture, np.concatenate([along.places, along.places + shift]), REACH + 14)
         if layer.size == 0:
             nothing, unseen = np.zeros(len(self._t)), np.zeros(len(self._t), np.bool_)
@@ -177,14 +178,13 @@ class OutlineFit:
         ghost = np.where(shown[:, None], there.places + (left, top), along.places)
         return Fit(along.places, along.outward, off, fault, shown, self._segment, self._t, clear, ghost)
 
-    def _wanted(self, frame: int) -> tuple[Array, Array, Array]:
-        """What keys show along an edge and deeper in, and how unlike their outside is: as `_Seen`, of the middle one."""
+    def _wanted(self, frame: int) -> _Seen:
+        """What the keys that a frame is judged by show in the middle."""
         seen = [self._witness(k) for k in self.witnesses(frame)]
-        edge, deep, beyond = (np.median(each, axis=0) for each in zip(*seen, strict=True))
-        return edge, deep, beyond
+        return _Seen(*(np.median(each, axis=0) for each in zip(*seen, strict=True)))
 
-    def _search(self, frame: int) -> Search:
-        _, want, beyond = self._wanted(frame)
+    def _search(self, frame: int, wanted: _Seen) -> Search:
+        _, want, beyond = wanted
         inside = want[:, [DEPTHS.index(d) for d in INSIDE]]
         return Search(self._picture_at(frame), self.along(frame), self._travel(frame), inside, beyond, range_of(want))
 
@@ -198,10 +198,10 @@ class OutlineFit:
         back = range(0) if after is None else range(after, max(begin, after - MOST_FOLLOWED - 1), -1)
         return forth, back
 
-    def _shift(self, frame: int) -> Array:
+    def _shift(self, frame: int, wanted: _Seen) -> Array:
         """How far its places seem to lie elsewhere on a frame, (M, 2)."""
         if frame not in self._shifts:
-            search = self._search(frame)
+            search = self._search(frame, wanted)
             if search.alone.far:
                 self._follow(frame, search)
             self._shifts.setdefault(frame, search.everywhere(search.alone))
@@ -210,7 +210,7 @@ class OutlineFit:
     def _follow(self, frame: int, search: Search) -> None:
         """Find where it lies on all frames around one on which it lies far off, by that it is followed from the keys on both sides."""
         ways = self.followed_over(frame)
-        searches = {f: search if f == frame else self._search(f) for f in sorted({*ways[0], *ways[1]})}
+        searches = {f: search if f == frame else self._search(f, self._wanted(f)) for f in sorted({*ways[0], *ways[1]})}
         best: dict[int, Found] = {}
         for way in ways:
             for f, found in zip(way, followed([searches[f] for f in way]), strict=True):
