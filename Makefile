@@ -41,8 +41,8 @@ check: .venv/.tools web/dist/index.html  ## form, types and layers (building the
 	cmp .run/schema.d.ts web/src/api/schema.d.ts && cmp .run/bounds.ts web/src/api/bounds.ts
 	cd web && npm run --silent lint
 
-matting: .venv/.ready system  # the same for a package that compiles itself, which takes minutes
-	@$(BIN)/python -c "import pymatting"
+matting: .venv/.ready system  # the same for a package that compiles itself
+	@$(BIN)/python -c "import wiseglove.core.keying.closed_form"
 
 footage: .run/footage/panel_tap.mp4  # the demo's movie and its truth, rendered once
 

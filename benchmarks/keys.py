@@ -13,7 +13,6 @@ from concurrent.futures import ThreadPoolExecutor
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from pymatting import estimate_alpha_cf
 
 from benchmarks.table import Row
 from tests.core.keying.scene import off, stage
@@ -21,6 +20,7 @@ from tests.demo.presented import Presented, presented, waving
 from wiseglove.core.compositing.colour import encode, to_working
 from wiseglove.core.keying.band import band_of, solved_in_band
 from wiseglove.core.keying.clean import Steps, clean
+from wiseglove.core.keying.closed_form import estimate_alpha_cf
 from wiseglove.core.keying.enlarge import enlarged
 from wiseglove.core.keying.key import Keyer, finished, key, sampled, subject
 from wiseglove.core.matte.combine import outline_matte

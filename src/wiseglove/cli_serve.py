@@ -185,7 +185,7 @@ def demo_shots(folder: Path) -> None:
         for s in put_in(database, settings, folder / "footage", typer.echo)
     ]
     database.close()
-    import pymatting  # noqa: F401 -- compiles itself the first time, so that nobody waits for it later
+    import wiseglove.core.keying.closed_form  # noqa: F401 -- compiles itself the first time, so that nobody waits for it later
 
     _pending(folder).unlink(missing_ok=True)
     typer.echo(f"The demo has {len(made)} more shots now.")

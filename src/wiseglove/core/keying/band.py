@@ -29,9 +29,9 @@ def solved_in_band(picture: Picture, alpha: Picture) -> Picture:
 
     The matting Laplacian of Levin, Lischinski and Weiss 2008 ("A closed-form solution to natural image matting") from
     pymatting; the key's matte is a soft constraint in the band and a hard one outside. The first call on a machine
-    compiles that package, which takes a minute or more.
+    compiles what is used of it, which takes some seconds.
     """
-    from pymatting import cf_laplacian, cg, ichol
+    from wiseglove.core.keying.closed_form import cf_laplacian, cg, ichol
 
     unknown = band_of(alpha)
     if not unknown.any() or unknown.all():
