@@ -37,7 +37,7 @@ export default tseslint.config(...tseslint.configs.recommended, a11y.flatConfigs
   rules: {
     "react-hooks/rules-of-hooks": "error",
     "react-hooks/exhaustive-deps": "error",
-    "import/no-cycle": "error",
+    "import/no-cycle": ["error", { ignoreExternal: true }],
     "import/no-restricted-paths": ["error", { zones }],
     "max-lines": ["error", { max: 400, skipComments: false, skipBlankLines: false }],
   },

@@ -103,7 +103,12 @@ class Bench:
         """What is done within makes one edit; wait until the page shows its revision."""
         revision = self.shot["revision"]
         yield
-        self.page.wait_for_function("r => document.body.innerText.includes(`r${r}`)", arg=revision + 1)
+        self.shows(revision + 1)
+
+    def shows(self, revision: int) -> None:
+        """Wait until the page shows a revision."""
+        shown = "r => document.querySelector('[data-testid=revision]').textContent.endsWith(`r${r}`)"
+        self.page.wait_for_function(shown, arg=revision, polling=50)  # at each picture would slow what is waited for
 
     def key_place(self, frame: int, lane: str = "Cover") -> tuple[float, float]:
         """Where a key of a lane lies on the strip; the lane has to tell of that key."""

@@ -101,11 +101,11 @@ def test_clean_up_steps_are_turned_on_and_off_and_keep_their_amounts(open_shot: 
     field = page.get_by_label("Shrink or grow, amount", exact=True)
     field.fill("-6")
     field.press("Enter")
-    page.wait_for_function("() => document.body.innerText.includes('r3')")
+    bench.shows(3)
     bench.settled()
     assert bench.pixels().mean() < before - 1
     grow.click()
-    page.wait_for_function("() => document.body.innerText.includes('r4')")
+    bench.shows(4)
     bench.settled()
     assert bench.pixels().mean() == pytest.approx(before, abs=0.1)
     assert subject(bench)["clean_up"]["grow"] == {"on": False, "amount": -6}

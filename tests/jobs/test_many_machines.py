@@ -36,7 +36,7 @@ from wiseglove.store.errors import StoreError
 from wiseglove.store.objects import Objects
 from wiseglove.store.tables import ChunkRow, JobRow
 
-COUNT, WIDE, HIGH = 96, 640, 480  # four pieces, for three workers
+COUNT, WIDE, HIGH = 96, 320, 240  # four pieces, for three workers
 PRESET = {
     "items": [
         {"what": "union", "form": "png16"},

@@ -25,7 +25,7 @@ from wiseglove.store.errors import StoreError
 
 T = TypeVar("T")
 log = logging.getLogger(__name__)
-EVERY = 0.15
+EVERY = 0.3
 """Seconds between two notices of progress."""
 
 

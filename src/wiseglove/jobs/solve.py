@@ -44,7 +44,7 @@ from wiseglove.store.pictures import ExactPictures
 
 Matrix = NDArray[np.float64]
 PictureAt = Callable[[int], NDArray[np.float32]]
-EVERY = 0.12
+EVERY = 0.3
 """Seconds between two notices of what was solved."""
 
 

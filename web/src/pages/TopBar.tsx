@@ -27,7 +27,10 @@ export function TopBar() {
         </Link>
         <span className="text-ink-soft">/</span>
         <h1 className="truncate text-[15px] font-semibold">{name}</h1>
-        <span className="rounded-md bg-cloth-sunk px-2 text-[13px] whitespace-nowrap text-ink-soft">
+        <span
+          data-testid="revision"
+          className="rounded-md bg-cloth-sunk px-2 text-[13px] whitespace-nowrap text-ink-soft"
+        >
           in work, r{shot.revision}
         </span>
         <TimeSpent shot={shot.id} />

@@ -10,10 +10,7 @@ export function Progress({ share, label }: { share: number; label: string }) {
       aria-valuemax={100}
       className="h-1 w-full overflow-hidden rounded-full bg-hem"
     >
-      <div
-        className="h-full rounded-full bg-teal transition-[width] duration-150"
-        style={{ width: `${percent}%` }}
-      />
+      <div className="h-full rounded-full bg-teal" style={{ width: `${percent}%` }} />
     </div>
   );
 }
