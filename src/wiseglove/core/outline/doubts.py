@@ -12,7 +12,7 @@ MEANS = (-2.08, -2.09, -0.83, 0.13, -1.71, 0.86, -0.43, 0.04, 3.4, 5.21)
 SPREADS = (0.64, 0.62, 0.44, 0.16, 0.43, 0.16, 0.33, 0.2, 0.69, 0.43)
 """Of the signs: six of how the edge looks (`Signs`), the logarithm of how far the matte's edge is, whether an edge was missed, and
 the logarithms of the stretch's length and of the root of the figure's area."""
-ADDED, ADDED_UNKNOWN = -1.747, -1.927
+ADDED, ADDED_UNKNOWN = -1.747, -1.977
 ALONE = (0.649, 1.422, -0.273, -0.148, -0.278, -0.842, 0.528, 0.017, -0.562, 0.76)
 TOGETHER = (
     (-0.425, -0.215, -0.005, 0.099, 0.069, -0.068, -0.149, 0.013, -0.155, -0.243),
