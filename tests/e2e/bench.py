@@ -105,10 +105,10 @@ class Bench:
         yield
         self.shows(revision + 1)
 
-    def shows(self, revision: int) -> None:
-        """Wait until the page shows a revision."""
+    def shows(self, revision: int, every: int = 50) -> None:
+        """Wait until the page shows a revision, looking `every` so many milliseconds."""
         shown = "r => document.querySelector('[data-testid=revision]').textContent.endsWith(`r${r}`)"
-        self.page.wait_for_function(shown, arg=revision, polling=50)  # at each picture would slow what is waited for
+        self.page.wait_for_function(shown, arg=revision, polling=every)  # at each picture would slow what is waited for
 
     def key_place(self, frame: int, lane: str = "Cover") -> tuple[float, float]:
         """Where a key of a lane lies on the strip; the lane has to tell of that key."""

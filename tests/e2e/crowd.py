@@ -109,8 +109,6 @@ def handling(page: Page, shot: str) -> tuple[float, float, float]:
     for key, shown in (("ArrowRight", revision + 1), ("Control+z", revision + 2)):
         start = page.evaluate("() => performance.now()")
         bench.press(key)
-        page.wait_for_function(
-            "r => document.querySelector('header').innerText.includes(`r${r}`)", arg=shown, polling=5
-        )
+        bench.shows(shown, every=5)
         spans.append(page.evaluate("() => performance.now()") - start)
     return opened, spans[0], spans[1]

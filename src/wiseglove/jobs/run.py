@@ -26,7 +26,7 @@ from wiseglove.store.errors import StoreError
 T = TypeVar("T")
 log = logging.getLogger(__name__)
 EVERY = 0.3
-"""Seconds between two notices of progress."""
+"""Seconds between two notices of progress: each lets all open pages draw anew."""
 
 
 PATIENCE = 60.0

@@ -21,7 +21,7 @@ from wiseglove.core.motion.plane import Going, PlaneSolver
 from wiseglove.core.motion.points import Feature, PointsSolver
 from wiseglove.core.motion.solve import explained, segments, solve_range, stretches
 from wiseglove.core.motion.verdict import Place, Point
-from wiseglove.jobs.run import Outcome, Run, StoppedError
+from wiseglove.jobs.run import EVERY, Outcome, Run, StoppedError
 from wiseglove.media import clip
 from wiseglove.media.plate import to_float
 from wiseglove.media.spool import Spool, in_order
@@ -44,8 +44,6 @@ from wiseglove.store.pictures import ExactPictures
 
 Matrix = NDArray[np.float64]
 PictureAt = Callable[[int], NDArray[np.float32]]
-EVERY = 0.3
-"""Seconds between two notices of what was solved."""
 
 
 class SoFar:

@@ -29,7 +29,8 @@ TOGETHER = (
 """What is added, so that a tenth of the good stretches of all of these has a doubt of a half, and weights of each sign and of its product
 with itself and those after it: logistic regression on the gardener before the panel (as rendered, with grain and in JPEG, and four and
 two tenths the size in stronger JPEG) and on three others (white before louvres, in a robe before a bare wall, filmed by hand); each of
-these, and both classes in it, counted alike. She before leaves and one who is far off were kept aside."""
+these, and both classes in it, counted alike. She before leaves and one who is far off were kept aside, but for what is added where nothing is
+known behind: there a tenth is of the rendered gardener, before both backs, and the three others."""
 
 
 def doubt_of_whole(signs: Array, known: bool) -> Array:
