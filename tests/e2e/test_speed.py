@@ -34,6 +34,34 @@ def test_playback_follows_the_clock(open_shot: Open) -> None:
     assert seen.rate < 25.5
 
 
+COUNTED = """() => {
+  const drawn = CanvasRenderingContext2D.prototype.drawImage;
+  window.painted = 0;
+  CanvasRenderingContext2D.prototype.drawImage = function (...more) {
+    if (this.canvas.dataset.testid === "picture") window.painted += 1;
+    return drawn.apply(this, more);
+  };
+}"""
+
+
+def test_the_picture_is_painted_when_it_changes_and_not_for_what_lies_over_it(open_shot: Open) -> None:
+    bench = open_shot(fresh=True)
+    feel.draw_blob(bench, (640, 360), 120)
+    bench.settled()
+    bench.page.evaluate(COUNTED)
+    bench.page.mouse.move(*bench.place(300, 200))
+    bench.page.mouse.move(*bench.place(640, 240), steps=12)
+    for key, tool in (("p", "Pen"), ("s", "Select")):
+        bench.press(key)
+        button = bench.page.get_by_label("Tools").get_by_role("button", name=tool)
+        expect(button).to_have_attribute("aria-pressed", "true")
+    assert bench.page.evaluate("window.painted") == 0
+    now = int(bench.page.get_by_test_id("picture").get_attribute("data-frame") or 0)
+    bench.press("ArrowRight")
+    expect(bench.page.get_by_test_id("picture")).to_have_attribute("data-frame", str(now + 1))
+    assert bench.page.evaluate("window.painted") > 0
+
+
 def test_what_is_seen_while_dragging_is_what_is_stored(open_shot: Open) -> None:
     bench = open_shot(fresh=True)
     feel.draw_blob(bench, (640, 360), 120)

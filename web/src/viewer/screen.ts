@@ -1,6 +1,6 @@
 import { tableColour } from "../ui/room";
 import { bench, useBench } from "../state/bench";
-import type { Look } from "../state/slices/looks";
+import type { Divider, Look } from "../state/slices/looks";
 import { settingsOf } from "../state/lookups";
 import { lastFrame } from "../state/plate";
 import { Ahead } from "./ahead";
@@ -22,6 +22,7 @@ export class Screen {
   private ahead: Ahead;
   private drawn: ImageBitmap | OffscreenCanvas | null = null;
   private drawnFor = "";
+  private painted: unknown[] = [];
   private pending = 0;
   private started: { time: number; frame: number } | null = null;
   private ended: (() => void)[] = [];
@@ -50,6 +51,7 @@ export class Screen {
     this.ended = [
       useBench.subscribe((b, before) => this.changed(b, before)),
       useView.subscribe(() => this.ask()),
+      this.listenForLoss(),
     ];
     this.ask();
   }
@@ -59,6 +61,16 @@ export class Screen {
     this.ended.forEach((end) => end());
     this.live.close();
     this.ahead.close();
+  }
+
+  /** A canvas whose picture the browser has let go is painted again. */
+  private listenForLoss(): () => void {
+    const again = () => {
+      this.painted = [];
+      this.ask();
+    };
+    this.canvas.addEventListener("contextrestored", again);
+    return () => this.canvas.removeEventListener("contextrestored", again);
   }
 
   /** Draw at the display's next frame. */
@@ -189,43 +201,47 @@ export class Screen {
     const source = fresh ?? (this.drawn && this.drawn.width > 0 ? this.drawn : null);
     if (live === null && b.drag === null && exact) this.live.end();
 
-    context.setTransform(ratio, 0, 0, ratio, 0, 0);
-    context.fillStyle = tableColour();
-    context.fillRect(0, 0, v.width, v.height);
-    if (source) {
-      const [x, y] = toScreen(v, 0, 0);
-      context.imageSmoothingEnabled = v.zoom < 3;
-      context.imageSmoothingQuality = "medium";
-      context.drawImage(source, x, y, v.plateWidth * v.aspect * v.zoom, v.plateHeight * v.zoom);
-      if (told) this.canvas.dataset.compared = String(Boolean(exact));
-      else if (b.divider && !b.before) this.compare(context, b, size, fresh !== null && fresh !== undefined);
-      if (fresh) {
-        this.measure(b, key, live !== null);
-        this.drawn = fresh;
-        this.drawnFor = key;
+    const divider = !told && !b.before ? b.divider : null;
+    const far = divider && fresh ? this.compared(b, size) : undefined;
+    const crop = settingsOf(b.shot!.elements)?.crop;
+    const paint = [source, v, width, height, ratio, tableColour(), divider, far, ...(crop ?? [])];
+    // What is dragged is painted anew into the same picture.
+    if (live || !sameItems(paint, this.painted)) {
+      this.painted = paint;
+      context.setTransform(ratio, 0, 0, ratio, 0, 0);
+      context.fillStyle = tableColour();
+      context.fillRect(0, 0, v.width, v.height);
+      if (source) {
+        const [x, y] = toScreen(v, 0, 0);
+        const put = { x, y, width: v.plateWidth * v.aspect * v.zoom, height: v.plateHeight * v.zoom };
+        context.imageSmoothingEnabled = v.zoom < 3;
+        context.imageSmoothingQuality = "medium";
+        context.drawImage(source, x, y, put.width, put.height);
+        if (divider && far) beside(context, far, put, divider, v);
+        if (crop) dimOutside(context, crop, v);
       }
     }
+    if (fresh) {
+      this.measure(b, key, live !== null);
+      this.drawn = fresh;
+      this.drawnFor = key;
+    }
     if (!b.divider) this.canvas.dataset.compared = "";
+    else if (source && told) this.canvas.dataset.compared = String(Boolean(exact));
+    else if (source && divider) this.canvas.dataset.compared = String(Boolean(far));
     this.canvas.dataset.frame = this.drawnFor.split(" ")[1] ?? "";
-    if (source) dimOutside(context, b, v);
     this.canvas.dataset.look = b.look;
     this.canvas.dataset.view = JSON.stringify({ zoom: v.zoom, x: v.x, y: v.y, aspect: v.aspect });
     this.canvas.dataset.settled = String(Boolean(exact) && !live && !b.drag);
     this.canvas.dataset.dropped = String(this.dropped);
   }
 
-  /** What is compared, on the far side of the divider or as what it differs by. */
-  private compare(context: CanvasRenderingContext2D, b: Bench, size: Size, fresh: boolean) {
-    const other =
+  /** The picture that is compared with the shown one, where it is here. */
+  private compared(b: Bench, size: Size): ImageBitmap | undefined {
+    return (
       this.pictures.get(comparedAddress(b, b.frame, size)!) ??
-      this.pictures.get(comparedAddress(b, b.frame, size === "full" ? "proxy" : "full")!);
-    const v = useView.getState();
-    const [x, y] = toScreen(v, 0, 0);
-    const put: Put = { x, y, width: v.plateWidth * v.aspect * v.zoom, height: v.plateHeight * v.zoom };
-    this.canvas.dataset.compared = String(Boolean(other) && fresh);
-    if (!other || !fresh) return;
-    if (b.divider!.way === "divider") drawBeyond(context, other, put, b.divider!, v);
-    else drawDifference(context, other, put, b.divider!.gain);
+      this.pictures.get(comparedAddress(b, b.frame, size === "full" ? "proxy" : "full")!)
+    );
   }
 
   /** User Timing marks, by which the browser tests measure: from the event to the picture. */
@@ -273,12 +289,20 @@ export class Screen {
   }
 }
 
+/** What is compared, on the far side of the divider or as what it differs by. */
+function beside(context: CanvasRenderingContext2D, other: ImageBitmap, put: Put, divider: Divider, v: View) {
+  if (divider.way === "divider") drawBeyond(context, other, put, divider, v);
+  else drawDifference(context, other, put, divider.gain);
+}
+
+function sameItems(a: unknown[], b: unknown[]): boolean {
+  return a.length === b.length && a.every((item, i) => item === b[i]);
+}
+
 /** What lies outside the shot's crop, dimmed. */
-function dimOutside(context: CanvasRenderingContext2D, b: Bench, v: View) {
-  const crop = settingsOf(b.shot!.elements)?.crop;
-  if (!crop) return;
-  const [left, top] = toScreen(v, crop[0], crop[1]);
-  const [right, bottom] = toScreen(v, crop[2], crop[3]);
+function dimOutside(context: CanvasRenderingContext2D, crop: readonly number[], v: View) {
+  const [left, top] = toScreen(v, crop[0]!, crop[1]!);
+  const [right, bottom] = toScreen(v, crop[2]!, crop[3]!);
   const [x0, y0] = toScreen(v, 0, 0);
   const [x1, y1] = toScreen(v, v.plateWidth, v.plateHeight);
   context.fillStyle = "rgb(12 16 17 / 0.62)";
