@@ -114,6 +114,7 @@ def _with_demo(cluster: Cluster, folder: Path) -> dict[str, str]:
 def demo(
     folder: Annotated[Path, typer.Option(help="Where the database, the files and the footage live.")] = Path(".run"),
     port: Annotated[int, typer.Option(help="The page's port; the next free one is taken where it is in use.")] = 8017,
+    more: Annotated[bool, typer.Option("--more/--no-more", help="Render the demo's further shots too.")] = True,
 ) -> None:
     """Start everything with demo data on 127.0.0.1, until Ctrl+C."""
     from wiseglove.demo.running import Left, Running, RunningError
@@ -149,7 +150,7 @@ def demo(
             running.add(command, environment)
         _wait_until_answering(port, running.look)
         typer.echo(f"\nWise Glove is at http://127.0.0.1:{port}  (Ctrl+C stops it)\n")
-        if _pending(folder).exists():
+        if more and _pending(folder).exists():
             typer.echo(
                 "Six more demo shots are being rendered, keyed and solved; they appear in the list as they are ready."
             )

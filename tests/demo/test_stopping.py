@@ -70,8 +70,8 @@ def test_it_stops_all_that_it_started_also_when_it_is_told_to_thrice(folder: Pat
 
 
 def start(folder: Path) -> tuple[subprocess.Popen[str], str]:
-    """A start on a folder, and the address that it says."""
-    command = [sys.executable, "-m", "wiseglove.cli", "demo", "--folder", str(folder), "--port", "8310"]
+    """A start on a folder, and the address that it says. (What renders is stopped in the test before.)"""
+    command = [sys.executable, "-m", "wiseglove.cli", "demo", "--folder", str(folder), "--port", "8310", "--no-more"]
     demo = subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True)
     return demo, heard(demo, "Wise Glove is at").split(" at ")[1].split()[0]
 
