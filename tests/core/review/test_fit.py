@@ -7,12 +7,14 @@ from functools import cache
 import numpy as np
 import pytest
 import shapely
+from hypothesis import given
+from hypothesis import strategies as st
 from scipy.stats import spearmanr
 
 from tests.core.outline.test_following import HAND, picture_of
 from wiseglove.core.outline.inbetween import Animation, in_between
 from wiseglove.core.outline.normals import normals_of
-from wiseglove.core.review.fit import OutlineFit
+from wiseglove.core.review.fit import OutlineFit, middle_of
 from wiseglove.shot.reviewing import FAULTY
 
 COUNT = 16
@@ -135,3 +137,9 @@ def test_the_ghost_of_what_is_far_off_lies_where_all_of_it_is() -> None:
     assert found.seen.all()
     # Not only on the edge: each place of the curve comes to lie on its own place of it.
     assert np.median(np.linalg.norm(found.ghost + by - found.places, axis=1)) < 4
+
+
+@given(st.integers(0, 10**6), st.integers(1, 6))
+def test_the_middle_of_a_few_keys_is_their_median(seed: int, count: int) -> None:
+    each = list(np.random.default_rng(seed).normal(size=(count, 7, 2, 3)).round(1))  # some are equal
+    assert np.array_equal(middle_of(each), np.median(each, axis=0))

@@ -201,8 +201,9 @@ def offsets(
     outer = (total[:, 2 * side + 1 :] - total[:, side + 1 : -side]) / side
     edge = seen[:, side + short : len(ticks) - side + short] - seen[:, side - short : len(ticks) - side - short]
     strong = np.abs(outer - inner).max(axis=2)
-    scale: Any = max(float(np.percentile(strong, 90)), FAINTEST)
-    if like is not None:
+    if like is None:
+        scale: Any = max(float(np.percentile(strong, 90)), FAINTEST)
+    else:
         # With its likeness known, a faint edge is as good as a strong one elsewhere.
         scale = np.maximum(averaged(np.percentile(strong, 90, axis=1), 8, closed), FAINTEST)[:, None]
     contrast, sides = length(edge) / scale, length(outer - inner)

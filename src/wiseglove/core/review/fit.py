@@ -12,6 +12,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from typing import NamedTuple
 
+import numba as nb
 import numpy as np
 import shapely
 from numpy.typing import NDArray
@@ -181,7 +182,7 @@ class OutlineFit:
     def _wanted(self, frame: int) -> _Seen:
         """What the keys that a frame is judged by show in the middle."""
         seen = [self._witness(k) for k in self.witnesses(frame)]
-        return _Seen(*(np.median(each, axis=0) for each in zip(*seen, strict=True)))
+        return _Seen(*(middle_of(each) for each in zip(*seen, strict=True)))
 
     def _search(self, frame: int, wanted: _Seen) -> Search:
         _, want, beyond = wanted
@@ -243,6 +244,27 @@ class OutlineFit:
                 edge, deep = (_inside(layer, here, travel, d) for d in (tuple(-d for d in EDGE), DEPTHS))
                 self._witnesses[key] = _Seen(edge, deep, _beyond(layer, here, travel))
         return self._witnesses[key]
+
+
+def middle_of(each: Sequence[Array]) -> Array:
+    """The median of a few arrays of one shape, number by number; NumPy's own takes three times as long for five."""
+    return np.asarray(_middle(np.stack(each).reshape(len(each), -1)).reshape(each[0].shape))
+
+
+@nb.njit(cache=True, nogil=True)
+def _middle(rows):  # type: ignore[no-untyped-def]
+    """The median (N,) of K rows (K, N)."""
+    count, size = rows.shape
+    out, column = np.empty(size), np.empty(count)
+    for n in range(size):
+        for k in range(count):  # put in at its place among those before
+            value, j = rows[k, n], k
+            while j > 0 and column[j - 1] > value:
+                column[j] = column[j - 1]
+                j -= 1
+            column[j] = value
+        out[n] = (column[count // 2] + column[(count - 1) // 2]) / 2
+    return out
 
 
 def _inside(layer: Layer, along: Normals, travel: Array, depths: Sequence[float]) -> Array:
