@@ -33,6 +33,8 @@ PARTS = ("head", "torso", "near arm", "near leg")
 INSIDE = 6
 SMALL = ", small"
 """What the name of a clip ends on that is seen small and compressed."""
+LARGE, LARGE_SIZE, LARGE_GRAIN = ", in a 1080p plate", (1920, 1080), 1.5
+"""What the name of a clip ends on that is seen as large as ever, amid more of what is behind, the plate's size, and the grain of that."""
 HIDES = 64
 """Alpha, of 255, from which what is nearer hides an edge."""
 BAD, DOUBTED = 2.0, 0.5
@@ -52,6 +54,12 @@ def run() -> list[Row]:
     for back in walker.BACKS:
         small.take(back + SMALL, "whole", True)
     rows += small.rows("whole figure, small and compressed", True)
+    for known in (True, False):
+        parts, whole = _Scores(), _Scores()
+        for part in PARTS:
+            parts.take(walker.BACKS[0] + LARGE, part, known)
+        whole.take(walker.BACKS[0] + LARGE, "whole", known)
+        rows += [*parts.large_rows("parts", known), *whole.large_rows("whole figure", known)]
     for name, passer in passers.PASSERS.items():
         for known in (False,) if passer.shake else (True, False):
             other = _Scores()
@@ -64,6 +72,8 @@ def run() -> list[Row]:
 def _clip(back: str) -> list[walker.Walked]:
     if back.endswith(SMALL):
         return [_compressed(walked) for walked in _clip(back.removesuffix(SMALL))]
+    if back.endswith(LARGE):
+        return _amid_more(_clip(back.removesuffix(LARGE)))
     # Processes of their own: loops on several threads do not outlive a fork.
     with ProcessPoolExecutor(mp_context=get_context("spawn")) as pool:
         if back in passers.PASSERS:
@@ -86,6 +96,27 @@ def _compressed(walked: walker.Walked) -> walker.Walked:
     coded = cv2.imencode(".jpg", small(walked.plate)[..., ::-1], [cv2.IMWRITE_JPEG_QUALITY, 45])[1]
     plate = np.ascontiguousarray(cv2.imdecode(coded, cv2.IMREAD_COLOR)[..., ::-1])
     return walker.Walked(plate, small(walked.whole), {part: small(alpha) for part, alpha in walked.parts.items()})
+
+
+def _amid_more(clip: list[walker.Walked]) -> list[walker.Walked]:
+    """A clip in the middle of a larger plate, round which what is behind goes on as its mirror image."""
+    height, width = clip[0].plate.shape[:2]
+    left, top = (LARGE_SIZE[0] - width) // 2, (LARGE_SIZE[1] - height) // 2
+    sides = top, LARGE_SIZE[1] - height - top, left, LARGE_SIZE[0] - width - left
+    behind = clean_picture(np.stack([w.plate for w in clip[::2]])).picture
+    around = cv2.copyMakeBorder(np.asarray(behind[..., :3], np.float32), *sides, cv2.BORDER_REFLECT_101)
+    rng, out = np.random.default_rng(7), []
+
+    def amid(alpha: np.ndarray) -> np.ndarray:
+        return cv2.copyMakeBorder(alpha, *sides, cv2.BORDER_CONSTANT, value=0)
+
+    for walked in clip:
+        grainy = around + rng.normal(0, LARGE_GRAIN, around.shape)
+        plate = np.clip(np.round(grainy), 0, 255).astype(np.uint8)
+        plate[top : top + height, left : left + width] = walked.plate
+        parts = {part: amid(alpha) for part, alpha in walked.parts.items()}
+        out.append(walker.Walked(plate, amid(walked.whole), parts))
+    return out
 
 
 @cache
@@ -198,6 +229,13 @@ class _Scores:
         bad, good = self.marked[True], self.marked[False]
         yield Row(f"  of {len(bad)} stretches over {BAD:.0f} px off, marked", 100 * float(np.mean(bad or [1])), "%", "walk.marked")  # fmt: skip
         yield Row(f"  of {len(good)} others, marked", 100 * float(np.mean(good)), "%", "walk.unmarked")
+
+    def large_rows(self, name: str, known: bool) -> Iterator[Row]:
+        """Of the same in a larger plate: how long a frame takes, and that the plate's size does not change what is found."""
+        how = "behind known" if known else "behind unknown"
+        goal = f"walk.{'whole' if name.startswith('whole') else 'parts'}"
+        far = ", ".join(f"{np.mean(errors):.2f}" for errors in self.errors.values())
+        yield Row(f"{name}{LARGE}, {how}: a frame, mean", float(np.mean(self.spent)), "ms", f"{goal}_time", f"{far} px off at 1, 3 and 5 frames")  # fmt: skip
 
 
 @cache

@@ -9,7 +9,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from numpy.typing import NDArray
 
-from wiseglove.core.behind.clean import Behind, clean_picture, light_of
+from wiseglove.core.behind.clean import Behind, _middle, clean_picture, light_of
 from wiseglove.core.behind.difference import MOST_NOISE, as_noisy_as, difference_matte, grain_of
 from wiseglove.core.compositing.colour import decode, encode
 
@@ -345,3 +345,15 @@ def test_a_shadow_on_glass_of_one_hue_is_none_of_the_hand_with_light_that_stays_
     matte = difference_matte(grainy(seen, rng, 2.0), behind)
     assert matte[:, 90:].max() < 0.05
     assert matte[34:86, 24:66].mean() > 0.98
+
+
+@given(st.integers(0, 10**6), st.integers(1, 9))
+@settings(max_examples=20, deadline=None)
+def test_the_middle_over_time_is_the_median_of_what_is_seen(seed: int, count: int) -> None:
+    rng = np.random.default_rng(seed)
+    frames = rng.integers(0, 256, (count, 5, 7, 3), np.uint8)
+    seen = rng.random((count, 5, 7)) < 0.7
+    found = np.empty((5, 7, 3), np.float32)
+    _middle(frames, seen, found)
+    hidden = np.ma.array(frames.astype(np.float64), mask=~np.repeat(seen[..., None], 3, axis=3))
+    assert np.allclose(found, np.ma.median(hidden, axis=0).filled(0.0))

@@ -181,18 +181,27 @@ def noise_by(off: Picture) -> float:
 
 @rows_at_once
 def _middle(frames, seen, out):  # type: ignore[no-untyped-def]
-    """Median over time of each channel, of what is seen."""
+    """Median over time of each channel (8 bits), of what is seen, by how often each level is (Huang et al. 1979)."""
     count, h, w, _ = frames.shape
     for y in nb.prange(h):
-        values = np.empty(count, np.float32)
+        levels = np.empty(256, np.int32)
         for x in range(w):
             for c in range(3):
+                levels[:] = 0
                 n = 0
                 for k in range(count):
                     if seen[k, y, x]:
-                        values[n] = frames[k, y, x, c]
+                        levels[frames[k, y, x, c]] += 1
                         n += 1
-                out[y, x, c] = np.median(values[:n]) if n > 0 else np.float32(0)
+                low, below = 0, levels[0]
+                while below < (n + 1) // 2:
+                    low += 1
+                    below += levels[low]
+                high = low
+                while below < n // 2 + 1 and high < 255:
+                    high += 1
+                    below += levels[high]
+                out[y, x, c] = np.float32(low + high) / np.float32(2) if n > 0 else np.float32(0)
 
 
 def _differs(
@@ -279,7 +288,9 @@ def _most_agree(frames, slopes, seen, covered, tolerance, slope, anew, out, agre
             squares, rest = np.float32(0), 0
             for j in range(n):
                 if max(abs(red - colours[0, j]), abs(green - colours[1, j]), abs(blue - colours[2, j])) > tolerance:
-                    colours[:, rest], bends[:, rest], bare[rest] = colours[:, j], bends[:, j], bare[j]  # they move up
+                    for c in range(3):  # they move up
+                        colours[c, rest], bends[c, rest] = colours[c, j], bends[c, j]
+                    bare[rest] = bare[j]
                     rest += 1
                     continue
                 for c in range(3):

@@ -16,7 +16,7 @@ LONGEST_HANDLE = 0.9
 def cubics_through(stretch, first, last, tolerance, most):  # type: ignore[no-untyped-def]
     """Cubics (K, 4, 2) through a stretch (M, 2) with given end directions (both pointing into the stretch).
 
-    None at all where more than `most` would be needed.
+    None at all where more than `most` would be needed. Number by number: assigning rows takes seconds to compile.
     """
     room = min(most, len(stretch))
     out = np.empty((room, 4, 2))
@@ -24,44 +24,53 @@ def cubics_through(stretch, first, last, tolerance, most):  # type: ignore[no-un
     spans = np.empty((len(stretch) + 1, 2), np.int64)
     ways = np.empty((len(stretch) + 1, 2, 2))
     spans[0, 0], spans[0, 1] = 0, len(stretch) - 1
-    ways[0, 0], ways[0, 1] = first, last
+    for k in range(2):
+        ways[0, 0, k], ways[0, 1, k] = first[k], last[k]
     waiting = 1
     while waiting:
         waiting -= 1
-        begin, end = spans[waiting]
+        begin, end = spans[waiting, 0], spans[waiting, 1]
         leaving, arriving = ways[waiting, 0].copy(), ways[waiting, 1].copy()
         part = stretch[begin : end + 1]
         if made + waiting >= room:
             return out[:0]
         if len(part) == 2:
             third = math.hypot(part[1, 0] - part[0, 0], part[1, 1] - part[0, 1]) / 3
-            out[made, 0], out[made, 3] = part[0], part[1]
-            out[made, 1], out[made, 2] = part[0] + leaving * third, part[1] + arriving * third
+            for k in range(2):
+                out[made, 0, k], out[made, 3, k] = part[0, k], part[1, k]
+                out[made, 1, k] = part[0, k] + leaving[k] * third
+                out[made, 2, k] = part[1, k] + arriving[k] * third
             made += 1
             continue
         cubic, error, worst = approached(part, leaving, arriving, tolerance, 16 * tolerance)
         if error <= tolerance:
-            out[made] = cubic
+            for i in range(4):
+                out[made, i, 0], out[made, i, 1] = cubic[i, 0], cubic[i, 1]
             made += 1
             continue
         reach = min(2, worst, len(part) - 1 - worst)
-        direction = part[worst + reach] - part[worst - reach]
-        length = math.hypot(direction[0], direction[1])
-        middle = direction / length if length > 1e-9 else _perpendicular(part, worst)
+        x, y = part[worst + reach, 0] - part[worst - reach, 0], part[worst + reach, 1] - part[worst - reach, 1]
+        length = math.hypot(x, y)
+        if length > 1e-9:
+            x, y = x / length, y / length
+        else:
+            x, y = _perpendicular(part, worst)
         # The later part waits below the earlier one, so that pieces come in the order of the line.
         spans[waiting, 0], spans[waiting, 1] = begin + worst, end
-        ways[waiting, 0], ways[waiting, 1] = middle, arriving
         spans[waiting + 1, 0], spans[waiting + 1, 1] = begin, begin + worst
-        ways[waiting + 1, 0], ways[waiting + 1, 1] = leaving, -middle
+        ways[waiting, 0, 0], ways[waiting, 0, 1] = x, y
+        ways[waiting + 1, 1, 0], ways[waiting + 1, 1, 1] = -x, -y
+        for k in range(2):
+            ways[waiting, 1, k], ways[waiting + 1, 0, k] = arriving[k], leaving[k]
         waiting += 2
     return out[:made]
 
 
 @nb.njit(cache=True)
 def _perpendicular(stretch, index):  # type: ignore[no-untyped-def]
-    step = stretch[index] - stretch[index - 1]
-    length = max(math.hypot(step[0], step[1]), 1e-9)
-    return np.array([-step[1] / length, step[0] / length])
+    x, y = stretch[index, 0] - stretch[index - 1, 0], stretch[index, 1] - stretch[index - 1, 1]
+    length = max(math.hypot(x, y), 1e-9)
+    return -y / length, x / length
 
 
 @nb.njit(cache=True)
@@ -111,8 +120,9 @@ def _least_squares(stretch, t, first, last, length):  # type: ignore[no-untyped-
         leaving = arriving = math.hypot(stretch[end, 0] - stretch[0, 0], stretch[end, 1] - stretch[0, 1]) / 3
     leaving, arriving = min(leaving, LONGEST_HANDLE * length), min(arriving, LONGEST_HANDLE * length)
     cubic = np.empty((4, 2))
-    cubic[0], cubic[3] = stretch[0], stretch[end]
-    cubic[1], cubic[2] = stretch[0] + first * leaving, stretch[end] + last * arriving
+    for k in range(2):
+        cubic[0, k], cubic[3, k] = stretch[0, k], stretch[end, k]
+        cubic[1, k], cubic[2, k] = stretch[0, k] + first[k] * leaving, stretch[end, k] + last[k] * arriving
     return cubic
 
 

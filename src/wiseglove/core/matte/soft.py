@@ -79,19 +79,22 @@ def _soft_flatten(points, scale, tolerance):  # type: ignore[no-untyped-def]
             line[at, 2] = (points[i, 6] * (1.0 - u) + points[j, 6] * u) * scale
             line[at, 3] = (points[i, 7] * (1.0 - u) + points[j, 7] * u) * scale
             at += 1
-    line[at] = line[0]
+    for c in range(4):  # by numbers: assigning a row takes five seconds to compile
+        line[at, c] = line[0, c]
     # Twice round each way, so that what lies across the seam counts too.
     for _ in range(2):
         for k in range(1, total + 1):
             reach = STEEPEST * math.hypot(line[k, 0] - line[k - 1, 0], line[k, 1] - line[k - 1, 1])
             line[k, 2] = min(line[k, 2], line[k - 1, 2] + reach)
             line[k, 3] = min(line[k, 3], line[k - 1, 3] + reach)
-        line[0] = line[total]
+        for c in range(4):
+            line[0, c] = line[total, c]
         for k in range(total - 1, -1, -1):
             reach = STEEPEST * math.hypot(line[k, 0] - line[k + 1, 0], line[k, 1] - line[k + 1, 1])
             line[k, 2] = min(line[k, 2], line[k + 1, 2] + reach)
             line[k, 3] = min(line[k, 3], line[k + 1, 3] + reach)
-        line[total] = line[0]
+        for c in range(4):
+            line[total, c] = line[0, c]
     return line
 
 
