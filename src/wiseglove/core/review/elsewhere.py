@@ -33,7 +33,7 @@ FAR, STEP, FINE, SMALLER = 72, 8, 2, 0.25
 APART, PIECE = 48, 0.25
 """How far a stretch may lie from the rest, in pixels, and how long it is, in shares of the outline."""
 MOST_COMPARED = 100
-"""Places of an outline that are compared."""
+"""The most places of an outline that are compared; of more every second is, or every third."""
 MOST_UNLIKE = 0.5
 """Unlikeness, in shares of the range of colours inside, that counts as no worse than this."""
 LACKS = 0.3
