@@ -104,7 +104,7 @@ def _amid_more(clip: list[walker.Walked]) -> list[walker.Walked]:
     left, top = (LARGE_SIZE[0] - width) // 2, (LARGE_SIZE[1] - height) // 2
     sides = top, LARGE_SIZE[1] - height - top, left, LARGE_SIZE[0] - width - left
     behind = clean_picture(np.stack([w.plate for w in clip[::2]])).picture
-    around = cv2.copyMakeBorder(np.asarray(behind[..., :3], np.float32), *sides, cv2.BORDER_REFLECT_101)
+    around = cv2.copyMakeBorder(behind, *sides, cv2.BORDER_REFLECT_101)
     rng, out = np.random.default_rng(7), []
 
     def amid(alpha: np.ndarray) -> np.ndarray:

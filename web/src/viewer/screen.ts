@@ -1,3 +1,4 @@
+import { shallow } from "zustand/shallow";
 import { tableColour } from "../ui/room";
 import { bench, useBench } from "../state/bench";
 import type { Divider, Look } from "../state/slices/looks";
@@ -206,7 +207,7 @@ export class Screen {
     const crop = settingsOf(b.shot!.elements)?.crop;
     const paint = [source, v, width, height, ratio, tableColour(), divider, far, ...(crop ?? [])];
     // What is dragged is painted anew into the same picture.
-    if (live || !sameItems(paint, this.painted)) {
+    if (live || !shallow(paint, this.painted)) {
       this.painted = paint;
       context.setTransform(ratio, 0, 0, ratio, 0, 0);
       context.fillStyle = tableColour();
@@ -293,10 +294,6 @@ export class Screen {
 function beside(context: CanvasRenderingContext2D, other: ImageBitmap, put: Put, divider: Divider, v: View) {
   if (divider.way === "divider") drawBeyond(context, other, put, divider, v);
   else drawDifference(context, other, put, divider.gain);
-}
-
-function sameItems(a: unknown[], b: unknown[]): boolean {
-  return a.length === b.length && a.every((item, i) => item === b[i]);
 }
 
 /** What lies outside the shot's crop, dimmed. */
