@@ -202,6 +202,30 @@ def test_holes_are_looked_for_pinned_and_become_covers(open_shot: Callable[..., 
     expect(missed).to_be_visible(timeout=60_000)
 
 
+def test_what_is_judged_later_moves_nothing_away_from_under_the_pointer(
+    page: Page, open_shot: Callable[..., Bench]
+) -> None:
+    bench = open_shot(fresh=True)
+    judging = re.compile("/review")
+    page.route(judging, lambda route: route.abort())
+    half_done(page)
+    bench.frame(WRONG)
+    page.get_by_role("button", name="Finger", exact=True).click()
+    here = page.get_by_test_id("fit-here")
+    expect(here).to_have_text("Not judged yet")
+    expect(page.get_by_role("button", name="Snap", exact=True)).to_be_disabled()
+    cut = page.get_by_role("button", name="Cut a hole")
+    cut.scroll_into_view_if_needed()
+    before = cut.bounding_box()
+    page.unroute(judging)
+    expect(here).to_contain_text("Off by", timeout=120_000)
+    expect(page.get_by_test_id("matters")).to_have_text("1013 to 1033", timeout=60_000)
+    assert cut.bounding_box() == before
+    page.get_by_role("button", name="Looks right").click()
+    expect(here).to_have_text("Looks right")
+    assert cut.bounding_box() == before
+
+
 def test_where_an_outline_matters_is_shown_and_sets_in_and_out(page: Page, open_shot: Callable[..., Bench]) -> None:
     bench = open_shot(fresh=True)
     half_done(page)
