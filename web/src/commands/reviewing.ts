@@ -1,6 +1,14 @@
 import { toast } from "sonner";
 
-import { api, data, say, type FrameReview, type ShotReview } from "../api/client";
+import {
+  api,
+  data,
+  Problem,
+  say,
+  type FrameReview,
+  type OutlineReviewed,
+  type ShotReview,
+} from "../api/client";
 import { bench, goTo, select, setBench } from "../state/bench";
 import { setWorksAhead, worksAhead } from "../state/ahead";
 import { outlineOf, shapeOf } from "../state/lookups";
@@ -13,6 +21,10 @@ const SECONDS = 0.25;
 const PAUSE = 120;
 /** Milliseconds after an edit, or a change of frame, before anything is asked for. */
 const SETTLED = 250;
+/** Milliseconds until what got no answer is asked for again. */
+const LATER = 5000;
+/** Milliseconds after an edit before what it did to the outline's movement is asked for. */
+const EDITED = 400;
 
 const busy = () => {
   const { drag, playing, pointDrag } = bench();
@@ -52,7 +64,7 @@ export function keepReviewing(): () => void {
       if (found.revision >= (bench().review?.revision ?? 0)) setBench({ review: found });
       if (found.left > 0 && worksAhead()) again(PAUSE);
     } catch {
-      again(5000); // nothing is lost by it: the next answer has it all
+      again(LATER); // nothing is lost by it: the next answer has it all
     }
   };
   again(SETTLED);
@@ -72,21 +84,47 @@ export function switchAhead() {
   );
 }
 
-/** Ask where outlines seem to be off on the frame that is looked at, once it stands; a function that ends it. */
-export function markFrame(): () => void {
+/** Ask after a while, and later again until it is answered; a function that ends it. */
+function until(answered: (over: () => boolean) => Promise<boolean>, after: number): () => void {
   let over = false;
-  const timer = window.setTimeout(async () => {
-    if (!busy()) await lookHere(() => over);
-  }, SETTLED);
+  let timer = 0;
+  const again = (wait: number) => {
+    timer = window.setTimeout(async () => {
+      const known = !busy() && (await answered(() => over));
+      if (!known && !over) again(busy() ? SETTLED : LATER);
+    }, wait);
+  };
+  again(after);
   return () => {
     over = true;
     window.clearTimeout(timer);
   };
 }
 
-async function lookHere(over = () => false) {
+/** Ask where outlines seem to be off on the frame that is looked at, once it stands. */
+export const markFrame = () => until(lookHere, SETTLED);
+
+/** Ask how an outline boils, and where it matters, once an edit of it has been looked at. */
+export const lookInto = (shot_id: string, outline: string) =>
+  until(async (over) => {
+    try {
+      const params = { path: { shot_id, outline } };
+      const found = await data<OutlineReviewed>(
+        api.GET("/api/shots/{shot_id}/review/outlines/{outline}", { params }),
+      );
+      if (!over()) setBench({ detail: { ...found, outline } });
+      return true;
+    } catch (error) {
+      if (error instanceof Problem && error.status === 0) return false;
+      if (!over()) setBench({ detail: null }); // a cover that is not shown has none
+      return true;
+    }
+  }, EDITED);
+
+/** Whether it was answered where outlines seem to be off here. */
+async function lookHere(over = () => false): Promise<boolean> {
   const { shot, frame, active } = bench();
-  if (!shot) return;
+  if (!shot) return true;
   try {
     const found = await data<FrameReview>(
       api.GET("/api/shots/{shot_id}/review/frames/{frame}", {
@@ -95,8 +133,9 @@ async function lookHere(over = () => false) {
     );
     if (!over() && bench().frame === frame && bench().shot?.revision === shot.revision)
       setBench({ marks: { ...found, revision: shot.revision } });
+    return true;
   } catch {
-    // the marks are help; without them nothing else is missing
+    return false; // the marks are help; without them nothing else is missing
   }
 }
 

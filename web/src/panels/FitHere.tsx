@@ -1,10 +1,10 @@
 import { useEffect } from "react";
 
-import { api, data, type Cover, type Outline, type OutlineReviewed } from "../api/client";
+import type { Cover, Outline } from "../api/client";
 import { proposeBetween, proposeThinning } from "../commands/proposals";
-import { carryHere, chooseWorst, looksRight, snapWorst } from "../commands/reviewing";
+import { carryHere, chooseWorst, looksRight, lookInto, snapWorst } from "../commands/reviewing";
 import { send } from "../commands/send";
-import { setBench, useBench, useFrame } from "../state/bench";
+import { useBench, useFrame } from "../state/bench";
 import { marksHere } from "../state/slices/review";
 import type { Settled } from "../state/types";
 import { Button } from "../ui/Button";
@@ -33,7 +33,9 @@ export function FitHere({ b, outline }: { b: Settled; outline: Outline }) {
           ? "Not judged yet"
           : fault < 1
             ? "Fits"
-            : "Fits where it matters";
+            : current
+              ? "Fits where it matters"
+              : "Being looked at";
   const nothing = marks.length === 0;
   return (
     <Section title="Fit">
@@ -111,22 +113,7 @@ function BoilRow({ b, outline }: { b: Settled; outline: Outline }) {
   const found = b.detail?.outline === outline.id ? b.detail : null;
   const frame = useFrame();
   const { id: shot, revision } = b.shot!;
-  useEffect(() => {
-    let over = false;
-    const timer = window.setTimeout(() => {
-      data<OutlineReviewed>(
-        api.GET("/api/shots/{shot_id}/review/outlines/{outline}", {
-          params: { path: { shot_id: shot, outline: outline.id } },
-        }),
-      )
-        .then((now) => over || setBench({ detail: { ...now, outline: outline.id } }))
-        .catch(() => over || setBench({ detail: null })); // a cover that is not shown has none
-    }, 400);
-    return () => {
-      over = true;
-      window.clearTimeout(timer);
-    };
-  }, [shot, outline, revision]);
+  useEffect(() => lookInto(shot, outline.id), [shot, outline.id, revision]);
   const here = found?.boil[frame - found.first] ?? 0;
   const most = Math.max(...(found?.boil ?? []), 0);
   const [run] = found?.overworked ?? [];
