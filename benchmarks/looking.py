@@ -1,8 +1,8 @@
 """Knowing where to look: how well faults of outlines are told, holes and boil found, and how quickly.
 
 Rough states are made of true outlines: keys on every fifth to twelfth frame, some left out, a quarter of them put off as a whole,
-a fifth along a stretch, all of them jittered. Weights were fitted on other rough states of the demo's hand and index finger and
-of the walking gardener before the panel; her parts before leaves were kept aside.
+a fifth along a stretch, all of them jittered. Weights were learned from other rough states of the demo's hand and index finger and
+of the walking gardener before the panel (`scripts/learn_faults.py`); her parts before leaves, and three other people, were kept aside.
 """
 
 from __future__ import annotations
@@ -31,7 +31,7 @@ from wiseglove.core.outline.towards import carry_range
 from wiseglove.core.review.boil import boil
 from wiseglove.core.review.fit import OutlineFit
 from wiseglove.core.review.holes import holes
-from wiseglove.demo import drawing
+from wiseglove.demo import drawing, passers
 from wiseglove.demo.install import read_truth
 from wiseglove.jobs.behind_files import Request, View, behind_of
 from wiseglove.shot.between import FITS, nearest_of
@@ -57,7 +57,7 @@ class Clip:
 
 
 @cache
-def _demo() -> list[Clip]:
+def demo() -> list[Clip]:
     frames = plates()
     seen = [read_truth(FOOTAGE, i) for i in range(len(frames))]
     edges: list[shapely.Geometry] = [edge_of(s.hand) for s in seen]
@@ -67,8 +67,9 @@ def _demo() -> list[Clip]:
 
 
 @cache
-def _aside() -> list[Clip]:
-    walked = _clip("leaves")[22:66]
+def parts_of(name: str) -> list[Clip]:
+    """Parts of somebody who walks past, while all of each is in the picture."""
+    walked = _clip(name)[22:66]
     out = []
     for part in ("near leg", "torso", "head", "near arm"):
         found = traced(range(len(walked)), lambda i, part=part: walked[i].parts[part].astype(np.float32) / 255)  # type: ignore[misc]
@@ -87,7 +88,7 @@ def _seen(walked, part: str) -> shapely.Geometry:  # type: ignore[no-untyped-def
     return edge_of(alpha)
 
 
-def _rough(clip: Clip, seed: int) -> tuple[list[int], np.ndarray]:
+def rough(clip: Clip, seed: int) -> tuple[list[int], np.ndarray]:
     """Keys, and the outline in between them, as somebody would have left it half done."""
     rng = np.random.default_rng(seed)
     count, points = clip.truth.shape[:2]
@@ -110,7 +111,7 @@ def _between(keys: np.ndarray, shapes: np.ndarray, count: int) -> np.ndarray:
     return in_between(Animation(keys.astype(float), shapes, ("smooth",) * len(keys)), np.arange(count))
 
 
-def _errors(clip: Clip, frame: int, along: Normals) -> tuple[np.ndarray, np.ndarray]:
+def errors(clip: Clip, frame: int, along: Normals) -> tuple[np.ndarray, np.ndarray]:
     """How far places are from the true outline, and which of them count: where its edge is seen."""
     true = normals_of(clip.truth[frame], list(range(clip.truth.shape[1])), 1.0).places
     line, spots = shapely.LinearRing(true), shapely.points(along.places)
@@ -126,14 +127,14 @@ def _told(clips: list[Clip]) -> tuple[list[float], list[float], np.ndarray, list
     ranks, firsts, counts, spent = [], [], np.zeros(3), []
     for clip in clips:
         for seed in range(TRIALS):
-            keys, points = _rough(clip, seed)
+            keys, points = rough(clip, seed)
             fit = OutlineFit(points, 0, keys, clip.pictures.__getitem__)
             true, faults = {}, {}
             for frame in range(len(points)):
                 began = time.perf_counter()
                 found = fit.on(frame)
                 spent.append(1000 * (time.perf_counter() - began))
-                error, counted = _errors(clip, frame, fit.along(frame))
+                error, counted = errors(clip, frame, fit.along(frame))
                 counted &= found.seen
                 if counted.sum() < 10:
                     continue
@@ -152,11 +153,11 @@ def _actions(clip: Clip, seed: int) -> tuple[int, int]:
     Going to a frame is a press. There the whole is dragged, if that helps, and points one by one to their places until the frame
     is right. By the worst, keys that fit on both sides are carried between first (a press, and one to keep or drop it).
     """
-    keys, points = _rough(clip, seed)
+    keys, points = rough(clip, seed)
     count, kinds = len(points), ["smooth"] * points.shape[1]
 
     def off(frame: int, shape: np.ndarray) -> float:
-        error, counts = _errors(clip, frame, normals_of(shape, list(range(len(shape))), 4.0))
+        error, counts = errors(clip, frame, normals_of(shape, list(range(len(shape))), 4.0))
         return float(error[counts].mean()) if counts.any() else 0.0
 
     def wrong(shapes: np.ndarray) -> float:
@@ -256,7 +257,7 @@ def _on(matte: np.ndarray, place: tuple[float, float]) -> bool:
 def _boil() -> float:
     """Share of trials in which boil of 0.3 px that was put in is located within a tenth of the outline's length."""
     rng, good, trials = np.random.default_rng(6), 0, 0
-    for clip in _demo():
+    for clip in demo():
         keys = np.arange(0, 100, 6)
         smooth = _between(keys, clip.truth[keys], 100)
         count = smooth.shape[1]
@@ -307,7 +308,12 @@ def _times() -> tuple[float, float]:
 def run() -> list[Row]:
     """All rows."""
     rows = []
-    for name, clips in (("the demo's hand", _demo()), ("a gardener's parts, kept aside", _aside())):
+    others = [clip for name in passers.PASSERS for clip in parts_of(name)]
+    for name, clips in (
+        ("the demo's hand", demo()),
+        ("a gardener's parts, kept aside", parts_of("leaves")),
+        ("other people's parts, kept aside", others),
+    ):
         ranks, firsts, (found, missed, false), spent = _told(clips)
         rows += [
             Row(f"fit and true error, rank correlation: {name}", float(np.mean(ranks)), "", "look.rank", f"worst {min(ranks):.2f} of {len(ranks)} trials; Spearman by SciPy"),
@@ -316,7 +322,7 @@ def run() -> list[Row]:
             Row(f"marks that are false: {name}", 100 * false / (found + false), "%", "look.false"),
         ]  # fmt: skip
     thumbs, wide = _holes()
-    pairs = [_actions(clip, seed) for clip in _demo() for seed in range(2)]
+    pairs = [_actions(clip, seed) for clip in demo() for seed in range(2)]
     going, evenly = (sum(p[k] for p in pairs) for k in (0, 1))
     whole, edit = _times()
     return [

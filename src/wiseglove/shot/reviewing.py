@@ -40,7 +40,7 @@ STRETCH = 32.0
 """Pixels along an outline over which a fault is told as one."""
 LEAST_STRETCH = 6
 """How many times the fault of a frame its worst stretch has at most."""
-FAULTY = 1.8
+FAULTY = 1.7
 """Pixels of fault from which a place is marked, and a frame gets a pin."""
 BADLY = 8.0
 """Pixels of fault that need a hand as badly as can be told by halves."""

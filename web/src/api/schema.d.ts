@@ -5923,7 +5923,7 @@ export interface components {
             doubts: components["schemas"]["Doubt"][];
             /**
              * Faulty
-             * @default 1.8
+             * @default 1.7
              */
             faulty: number;
             /** Lacks */

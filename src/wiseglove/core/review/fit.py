@@ -2,8 +2,9 @@
 
 Where the outline is not where its inside is seen, it is looked for elsewhere (`elsewhere`). From there the edge is looked for
 along normals of the curve as snapping does, between what lay inside on the outline's other keys and what does not look like it.
-How far that edge is off tells the fault, together with how unlike the keys the inside is where the outline lies, and whether an
-edge is lacking there that the keys show. A key is never its own witness, so a key that is wrong is found by the others.
+How far that edge is off tells the fault, together with how unlike the keys the inside is where the outline lies, whether an
+edge is lacking there that the keys show, and how sure all of that is (`told`). A key is never its own witness, so a key that is
+wrong is found by the others.
 """
 
 from __future__ import annotations
@@ -17,10 +18,11 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from wiseglove.core.outline.edges import averaged, length, range_of, seen_at
+from wiseglove.core.outline.edges import length, range_of, seen_at
 from wiseglove.core.outline.normals import Normals, follow, normals_at, spread
 from wiseglove.core.outline.snap import SMEARED, Likeness, layer_around, offsets
 from wiseglove.core.review.elsewhere import INSIDE, Found, Search, followed
+from wiseglove.core.review.told import Looks, fault_by
 
 Array = NDArray[np.float64]
 Layer = NDArray[np.float32]
@@ -41,11 +43,6 @@ SIDES = (3.0, 5.0, 8.0)
 """How far on both sides of an edge colours are compared, to tell whether there is one."""
 LEAST_EDGE = 0.1
 """Difference of both sides, in shares of that range, that an edge has at least on the keys to be lacking on a frame."""
-AROUND = 8
-"""How often signs of a fault are averaged along the outline."""
-SIGNS = (-0.082, 0.389, 0.061, 0.026, 0.12, 0.394, 0.235, 0.332, 0.13)
-"""What the signs of a fault count (see `fault_by`): least squares on rough states of the tapping hand, its index finger, and a
-gardener's leg, torso, head and arm before the panel, each counted alike. The same before leaves was kept aside."""
 UNLIKE = 0.1
 """Unlikeness, in shares of that range, at which an edge is no clear one of the same thing."""
 CLEAR = 0.2
@@ -90,6 +87,8 @@ class _Seen(NamedTuple):
     deep: Array
     beyond: Array
     """How unlike its outside is, (M,)."""
+    apart: Array
+    """How unlike each other keys are deeper in, (M,); of a single one nothing."""
 
 
 def onto_edge(points: Array, fit: Fit, movable: NDArray[np.bool_], kinds: list[str]) -> Array:
@@ -148,46 +147,71 @@ class OutlineFit:
 
     def on(self, frame: int) -> Fit:
         """How well it agrees on a frame."""
-        along, travel = self.along(frame), self._travel(frame)
-        wanted = self._wanted(frame)
-        edge, want, beyond = wanted
-        scale, shift, picture = range_of(want), self._shift(frame, wanted), self._picture_at(frame)
-        left, top, layer = layer_around(picture, np.concatenate([along.places, along.places + shift]), REACH + 14)
-        if layer.size == 0:
+        along = self.along(frame)
+        found = self._found(frame)
+        if found is None:
             nothing, unseen = np.zeros(len(self._t)), np.zeros(len(self._t), np.bool_)
             return Fit(
                 along.places, along.outward, nothing, nothing, unseen, self._segment, self._t, nothing, along.places
             )
-        like = Likeness(self._segment, self._t, edge, SMEARED * travel)
-        as_drawn, shifted = (replace(along, places=along.places + d - (left, top)) for d in (0, shift))
-        found, contrast = offsets(layer, shifted, REACH, STEP, COLOUR, PULL, True, like)
-        there = replace(shifted, places=shifted.places + shifted.outward * found[:, None])
-        here, unlike = (
-            length(_inside(layer, a, travel, DEPTHS) - want).mean(axis=1) / scale for a in (as_drawn, there)
-        )
-        off = found + (along.outward * shift).sum(axis=1)
-        lacks = 1 - _beyond(layer, as_drawn, travel) / np.maximum(beyond, LEAST_EDGE * scale)
-        away = shapely.distance(shapely.LinearRing(there.places), shapely.points(as_drawn.places))
-        fault = fault_by(np.abs(off), here, np.clip(lacks, 0, 1), away)
-        off = np.clip(off, -2 * REACH, 2 * REACH)
-        height, width = picture.shape[:2]
+        looks, off, there = found
+        height, width = self._picture_at(frame).shape[:2]
         shown = np.asarray(
             ((along.places > BORDER) & (along.places < np.array([width, height]) - BORDER)).all(axis=1), np.bool_
         )
-        clear = np.clip(contrast / CLEAR, 0, 1) * np.clip(1.5 - unlike / (2 * UNLIKE), 0, 1)
-        fault, off, clear = (np.where(shown, v, 0.0) for v in (fault, off, clear))
-        ghost = np.where(shown[:, None], there.places + (left, top), along.places)
+        clear = np.clip(looks.clear / CLEAR, 0, 1) * np.clip(1.5 - looks.unlike_there / (2 * UNLIKE), 0, 1)
+        fault, off, clear = (
+            np.where(shown, v, 0.0) for v in (fault_by(looks), np.clip(off, -2 * REACH, 2 * REACH), clear)
+        )
+        ghost = np.where(shown[:, None], there, along.places)
         return Fit(along.places, along.outward, off, fault, shown, self._segment, self._t, clear, ghost)
+
+    def looks_on(self, frame: int) -> Looks | None:
+        """What its fault on a frame is told by; nothing where none of it is in the picture."""
+        found = self._found(frame)
+        return found and found[0]
+
+    def _found(self, frame: int) -> tuple[Looks, Array, Array] | None:
+        """How its edge looks on a frame, how far outwards it seems to be (M,), and where (M, 2), pixels of the picture."""
+        along, travel = self.along(frame), self._travel(frame)
+        wanted = self._wanted(frame)
+        scale, shift, picture = range_of(wanted.deep), self._shift(frame, wanted), self._picture_at(frame)
+        left, top, layer = layer_around(picture, np.concatenate([along.places, along.places + shift]), REACH + 14)
+        if layer.size == 0:
+            return None
+        like = Likeness(self._segment, self._t, wanted.edge, SMEARED * travel)
+        here, shifted = (replace(along, places=along.places + d - (left, top)) for d in (0, shift))
+        found, contrast = offsets(layer, shifted, REACH, STEP, COLOUR, PULL, True, like)
+        there = replace(shifted, places=shifted.places + shifted.outward * found[:, None])
+        inside_here, inside_there = (_inside(layer, a, travel, DEPTHS) for a in (here, there))
+        beyond_here, beyond_there = (_beyond(layer, a, travel) for a in (here, there))
+        off = found + (along.outward * shift).sum(axis=1)
+        looks = Looks(
+            off=np.abs(off),
+            away=shapely.distance(shapely.LinearRing(there.places), shapely.points(here.places)),
+            shift=np.hypot(*shift.T),
+            unlike=length(inside_here - wanted.deep).mean(axis=1) / scale,
+            unlike_there=length(inside_there - wanted.deep).mean(axis=1) / scale,
+            between=length(inside_here - inside_there).mean(axis=1) / scale,
+            lacks=np.clip(1 - beyond_here / np.maximum(wanted.beyond, LEAST_EDGE * scale), 0, 1),
+            edge=wanted.beyond / scale,
+            edge_there=beyond_there / scale,
+            clear=contrast,
+            apart=wanted.apart / scale,
+            travel=travel,
+        )
+        return looks, off, there.places + (left, top)
 
     def _wanted(self, frame: int) -> _Seen:
         """What the keys that a frame is judged by show in the middle."""
         seen = [self._witness(k) for k in self.witnesses(frame)]
-        return _Seen(*(middle_of(each) for each in zip(*seen, strict=True)))
+        edge, deep, beyond, _ = (middle_of(each) for each in zip(*seen, strict=True))
+        return _Seen(edge, deep, beyond, np.mean([length(each.deep - deep).mean(axis=1) for each in seen], axis=0))
 
     def _search(self, frame: int, wanted: _Seen) -> Search:
-        _, want, beyond = wanted
-        inside = want[:, [DEPTHS.index(d) for d in INSIDE]]
-        return Search(self._picture_at(frame), self.along(frame), self._travel(frame), inside, beyond, range_of(want))
+        inside = wanted.deep[:, [DEPTHS.index(d) for d in INSIDE]]
+        scale = range_of(wanted.deep)
+        return Search(self._picture_at(frame), self.along(frame), self._travel(frame), inside, wanted.beyond, scale)
 
     def followed_over(self, frame: int) -> tuple[range, range]:
         """Frames over which an outline that lies far off on one is followed there, from the keys before and after it, in order."""
@@ -238,11 +262,12 @@ class OutlineFit:
             left, top, layer = layer_around(self._picture_at(key), along.places, 18 + SMEARED * float(travel.max()))
             size = (len(self._t), len(DEPTHS), 3)
             if layer.size == 0:
-                self._witnesses[key] = _Seen(np.zeros(size), np.zeros(size), np.zeros(len(self._t)))
+                nothing = np.zeros(len(self._t))
+                self._witnesses[key] = _Seen(np.zeros(size), np.zeros(size), nothing, nothing)
             else:
                 here = replace(along, places=along.places - (left, top))
                 edge, deep = (_inside(layer, here, travel, d) for d in (tuple(-d for d in EDGE), DEPTHS))
-                self._witnesses[key] = _Seen(edge, deep, _beyond(layer, here, travel))
+                self._witnesses[key] = _Seen(edge, deep, _beyond(layer, here, travel), np.zeros(len(self._t)))
         return self._witnesses[key]
 
 
@@ -277,19 +302,3 @@ def _beyond(layer: Layer, along: Normals, travel: Array) -> Array:
     """How unlike what lies inside of an edge the outside is, (M,), in roots of linear light."""
     inner, outer = (_inside(layer, along, t, d) for t, d in ((travel, SIDES), (0 * travel, tuple(-d for d in SIDES))))
     return np.asarray(length(outer - inner).mean(axis=1))
-
-
-def fault_by(off: Array, unlike: Array, lacks: Array, away: Array) -> Array:
-    """How far places seem to be off, in pixels, (M,), by signs at each and around it on the closed curve.
-
-    off: how far the place's own edge seems to be, across the curve; unlike: how much the inside differs from the keys', in shares
-    of its range; lacks: what is missing of the edge that the keys show, 0..1; away: how far it is to the nearest part of where the
-    outline seems to be. The logarithm of half a pixel more is told by those of the signs, linearly.
-    """
-    *weights, more = SIGNS
-    signs = [
-        each
-        for sign in (np.log(off + 0.5), np.log(np.minimum(unlike, 0.6) + 0.05), lacks, np.log(away + 0.5))
-        for each in (sign, averaged(sign, AROUND, closed=True))
-    ]
-    return np.asarray(np.maximum(np.exp(more + sum(w * s for w, s in zip(weights, signs, strict=True))) - 0.5, 0.0))

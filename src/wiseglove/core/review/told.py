@@ -1,0 +1,123 @@
+"""How far places of an outline seem to be off, told by how its edge looks there, around there and all along it.
+
+Signs are what a frame shows beside what the outline's other keys show. What they mean together no straight rule tells: that the
+inside looks unlike the keys counts little where the keys differ among themselves, and that an edge is lacking means nothing where they
+hardly show one. So a small network (one hidden layer, and straight from the signs too) tells the logarithm of the distance. Its
+weights stand in `told.csv`; `scripts/learn_faults.py` fits them to rough states of outlines whose truth is known.
+"""
+
+from __future__ import annotations
+
+from functools import cache
+from pathlib import Path
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from wiseglove.core.outline.edges import averaged
+
+Array = NDArray[np.float64]
+WEIGHTS = Path(__file__).with_name("told.csv")
+AROUND, ALONG = 8, 40
+"""How often signs are averaged along the outline, to tell what is around a place, and what is further around it."""
+HALF = 0.5
+"""Pixels that are added to a distance before its logarithm is taken."""
+UNUSUAL = 4.0
+"""Standard deviations from the mean from which a sign counts no further: what nobody has seen, nobody is told by."""
+
+
+class Looks(NamedTuple):
+    """How an outline's edge looks at M places; each (M,). Differences of colour are in shares of how much colours differ along the keys."""
+
+    off: Array
+    """Pixels to the edge that was found, across the curve."""
+    away: Array
+    """Pixels to the nearest part of where the outline seems to be."""
+    shift: Array
+    """Pixels by which it was looked for elsewhere."""
+    unlike: Array
+    """How unlike the keys the inside is where the outline lies."""
+    unlike_there: Array
+    """The same where it seems to be."""
+    between: Array
+    """How unlike each other the insides here and there are."""
+    lacks: Array
+    """The share that is missing of the edge that the keys show, 0..1."""
+    edge: Array
+    """How unlike the inside the outside is on the keys."""
+    edge_there: Array
+    """The same here, where the outline seems to be."""
+    clear: Array
+    """Contrast of the edge that was found, in shares of how much colours differ around it."""
+    apart: Array
+    """How unlike each other the keys are inside."""
+    travel: Array
+    """Pixels that it travels across the edge in a frame."""
+
+
+def signs_of(looks: Looks) -> Array:
+    """What a place's fault is told by, (M, S): logarithms, at the place, around it, further around it, and in the mean of all places."""
+    off, away, shift, travel = (np.log(v + HALF) for v in (looks.off, looks.away, looks.shift, looks.travel))
+    unlike, there = (np.log(np.minimum(v, 0.6) + 0.05) for v in (looks.unlike, looks.unlike_there))
+    edge, edge_there = (np.log(v + 0.05) for v in (looks.edge, looks.edge_there))
+    apart, between = (np.log(v + 0.03) for v in (looks.apart, looks.between))
+    main = np.stack([off, unlike, looks.lacks, away], axis=1)
+    further = np.stack([edge, np.log(looks.clear + 0.02), there, edge_there, apart, shift], axis=1)
+    around = averaged(np.concatenate([main, further], axis=1), AROUND, closed=True)
+    all_along = np.broadcast_to(main.mean(axis=0), main.shape)
+    rest = np.stack([travel, between], axis=1)
+    return np.concatenate(
+        [main, further, around, all_along, averaged(main[:, [0, 1, 3]], ALONG, closed=True), rest], axis=1
+    )
+
+
+def fault_by(looks: Looks) -> Array:
+    """How far places seem to be off, in pixels, (M,)."""
+    return np.asarray(np.maximum(np.exp(_learned().tell(signs_of(looks))) - HALF, 0.0))
+
+
+class Network(NamedTuple):
+    """One hidden layer of H, and what goes past it; all for signs in standard deviations from their mean."""
+
+    mean: Array
+    """(S,)"""
+    deviation: Array
+    """(S,)"""
+    hidden: Array
+    """(S + 1, H), the last row without a sign."""
+    out: Array
+    """(H + S + 1,), the last without a sign."""
+
+    def tell(self, signs: Array) -> Array:
+        """The logarithm of distances and half a pixel, (M,), from signs (M, S)."""
+        usual = np.clip((signs - self.mean) / self.deviation, -UNUSUAL, UNUSUAL)
+        hidden = np.tanh(usual @ self.hidden[:-1] + self.hidden[-1])
+        return np.asarray(np.concatenate([hidden, usual], axis=1) @ self.out[:-1] + self.out[-1])
+
+
+@cache
+def _learned() -> Network:
+    return read(WEIGHTS)
+
+
+def read(path: Path) -> Network:
+    """A network as `write` wrote it: a line for each sign, with its mean, its deviation, what it counts straight, and what in each hidden one."""
+    *signs, bias, out = np.loadtxt(path, delimiter=",", skiprows=1)
+    rows = np.stack(signs)
+    return Network(
+        rows[:, 0], rows[:, 1], np.vstack([rows[:, 3:], bias[3:]]), np.concatenate([out[3:], rows[:, 2], bias[2:3]])
+    )
+
+
+def write(network: Network, path: Path = WEIGHTS) -> None:
+    """Write the weights of a network, (S + 2, 3 + H): signs, what is added to them, and what each hidden one counts."""
+    count = len(network.mean)
+    width = network.hidden.shape[1]
+    table = np.zeros((count + 2, 3 + width))
+    table[:count, 0], table[:count, 1] = network.mean, network.deviation
+    table[: count + 1, 2] = network.out[width:]
+    table[: count + 1, 3:] = network.hidden
+    table[count + 1, 3:] = network.out[:width]
+    head = ",".join(["mean", "deviation", "straight", *(f"hidden{h}" for h in range(width))])
+    np.savetxt(path, table, fmt="%.4g", delimiter=",", header=head, comments="")
