@@ -58,6 +58,7 @@ class Clip:
 
 @cache
 def demo() -> list[Clip]:
+    """The tapping hand and its index finger."""
     frames = plates()
     seen = [read_truth(FOOTAGE, i) for i in range(len(frames))]
     edges: list[shapely.Geometry] = [edge_of(s.hand) for s in seen]

@@ -40,17 +40,32 @@ function newest(): string {
   return found;
 }
 
-/** Judge the shot as it is now, a little at a time and only while the hand rests and the page is seen; a function that ends it. */
-export function keepReviewing(): () => void {
+/**
+ * Do something after a while, and again for as long as it says after how many milliseconds, but never while the hand is at
+ * work; a function that ends it.
+ */
+function keepOn(step: (over: () => boolean) => Promise<number | null>, after = SETTLED): () => void {
   let over = false;
   let timer = 0;
-  const again = (after: number) => {
-    if (!over) timer = window.setTimeout(() => void look(), after);
+  const again = (wait: number) => {
+    timer = window.setTimeout(async () => {
+      const next = busy() ? SETTLED : await step(() => over);
+      if (next !== null && !over) again(next);
+    }, wait);
   };
-  const look = async () => {
+  again(after);
+  return () => {
+    over = true;
+    window.clearTimeout(timer);
+  };
+}
+
+/** Judge the shot as it is now, a little at a time and only while the hand rests and the page is seen; a function that ends it. */
+export const keepReviewing = () =>
+  keepOn(async (over) => {
     const { shot, frame } = bench();
-    if (!shot) return;
-    if (busy() || document.hidden) return again(SETTLED);
+    if (!shot) return null;
+    if (document.hidden) return SETTLED;
     try {
       const found = await data<ShotReview>(
         api.GET("/api/shots/{shot_id}/review", {
@@ -60,19 +75,13 @@ export function keepReviewing(): () => void {
           },
         }),
       );
-      if (over || bench().shot?.id !== shot.id) return;
+      if (over() || bench().shot?.id !== shot.id) return null;
       if (found.revision >= (bench().review?.revision ?? 0)) setBench({ review: found });
-      if (found.left > 0 && worksAhead()) again(PAUSE);
+      return found.left > 0 && worksAhead() ? PAUSE : null;
     } catch {
-      again(LATER); // nothing is lost by it: the next answer has it all
+      return LATER; // nothing is lost by it: the next answer has it all
     }
-  };
-  again(SETTLED);
-  return () => {
-    over = true;
-    window.clearTimeout(timer);
-  };
-}
+  });
 
 /** Work ahead while the hand rests, or no longer: it takes from a slow server what others need. */
 export function switchAhead() {
@@ -84,40 +93,23 @@ export function switchAhead() {
   );
 }
 
-/** Ask after a while, and later again until it is answered; a function that ends it. */
-function until(answered: (over: () => boolean) => Promise<boolean>, after: number): () => void {
-  let over = false;
-  let timer = 0;
-  const again = (wait: number) => {
-    timer = window.setTimeout(async () => {
-      const known = !busy() && (await answered(() => over));
-      if (!known && !over) again(busy() ? SETTLED : LATER);
-    }, wait);
-  };
-  again(after);
-  return () => {
-    over = true;
-    window.clearTimeout(timer);
-  };
-}
+/** Ask where outlines seem to be off on the frame that is looked at, once it stands; a function that ends it. */
+export const markFrame = () => keepOn(async (over) => ((await lookHere(over)) ? null : LATER));
 
-/** Ask where outlines seem to be off on the frame that is looked at, once it stands. */
-export const markFrame = () => until(lookHere, SETTLED);
-
-/** Ask how an outline boils, and where it matters, once an edit of it has been looked at. */
+/** Ask how an outline boils, and where it matters, once an edit of it has been looked at; a function that ends it. */
 export const lookInto = (shot_id: string, outline: string) =>
-  until(async (over) => {
+  keepOn(async (over) => {
     try {
       const params = { path: { shot_id, outline } };
       const found = await data<OutlineReviewed>(
         api.GET("/api/shots/{shot_id}/review/outlines/{outline}", { params }),
       );
       if (!over()) setBench({ detail: { ...found, outline } });
-      return true;
+      return null;
     } catch (error) {
-      if (error instanceof Problem && error.status === 0) return false;
+      if (error instanceof Problem && error.status === 0) return LATER;
       if (!over()) setBench({ detail: null }); // a cover that is not shown has none
-      return true;
+      return null;
     }
   }, EDITED);
 

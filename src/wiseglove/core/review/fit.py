@@ -81,14 +81,22 @@ class Fit:
 
 
 class _Seen(NamedTuple):
-    """What is inside along an outline: along its edge (M, 5, 3), deeper in (M, 5, 3), as roots of linear light."""
+    """What is inside along an outline on a key: along its edge (M, 5, 3), deeper in (M, 5, 3), as roots of linear light."""
 
     edge: Array
     deep: Array
     beyond: Array
     """How unlike its outside is, (M,)."""
+
+
+class _Wanted(NamedTuple):
+    """The middle of what some keys show."""
+
+    edge: Array
+    deep: Array
+    beyond: Array
     apart: Array
-    """How unlike each other keys are deeper in, (M,); of a single one nothing."""
+    """How unlike each other they are deeper in, (M,)."""
 
 
 def onto_edge(points: Array, fit: Fit, movable: NDArray[np.bool_], kinds: list[str]) -> Array:
@@ -148,7 +156,7 @@ class OutlineFit:
     def on(self, frame: int) -> Fit:
         """How well it agrees on a frame."""
         along = self.along(frame)
-        found = self._found(frame)
+        found = self._found(frame, along)
         if found is None:
             nothing, unseen = np.zeros(len(self._t)), np.zeros(len(self._t), np.bool_)
             return Fit(
@@ -168,13 +176,12 @@ class OutlineFit:
 
     def looks_on(self, frame: int) -> Looks | None:
         """What its fault on a frame is told by; nothing where none of it is in the picture."""
-        found = self._found(frame)
+        found = self._found(frame, self.along(frame))
         return found and found[0]
 
-    def _found(self, frame: int) -> tuple[Looks, Array, Array] | None:
+    def _found(self, frame: int, along: Normals) -> tuple[Looks, Array, Array] | None:
         """How its edge looks on a frame, how far outwards it seems to be (M,), and where (M, 2), pixels of the picture."""
-        along, travel = self.along(frame), self._travel(frame)
-        wanted = self._wanted(frame)
+        travel, wanted = self._travel(frame), self._wanted(frame)
         scale, shift, picture = range_of(wanted.deep), self._shift(frame, wanted), self._picture_at(frame)
         left, top, layer = layer_around(picture, np.concatenate([along.places, along.places + shift]), REACH + 14)
         if layer.size == 0:
@@ -202,13 +209,13 @@ class OutlineFit:
         )
         return looks, off, there.places + (left, top)
 
-    def _wanted(self, frame: int) -> _Seen:
+    def _wanted(self, frame: int) -> _Wanted:
         """What the keys that a frame is judged by show in the middle."""
         seen = [self._witness(k) for k in self.witnesses(frame)]
-        edge, deep, beyond, _ = (middle_of(each) for each in zip(*seen, strict=True))
-        return _Seen(edge, deep, beyond, np.mean([length(each.deep - deep).mean(axis=1) for each in seen], axis=0))
+        edge, deep, beyond = (middle_of(each) for each in zip(*seen, strict=True))
+        return _Wanted(edge, deep, beyond, np.mean([length(each.deep - deep).mean(axis=1) for each in seen], axis=0))
 
-    def _search(self, frame: int, wanted: _Seen) -> Search:
+    def _search(self, frame: int, wanted: _Wanted) -> Search:
         inside = wanted.deep[:, [DEPTHS.index(d) for d in INSIDE]]
         scale = range_of(wanted.deep)
         return Search(self._picture_at(frame), self.along(frame), self._travel(frame), inside, wanted.beyond, scale)
@@ -223,7 +230,7 @@ class OutlineFit:
         back = range(0) if after is None else range(after, max(begin, after - MOST_FOLLOWED - 1), -1)
         return forth, back
 
-    def _shift(self, frame: int, wanted: _Seen) -> Array:
+    def _shift(self, frame: int, wanted: _Wanted) -> Array:
         """How far its places seem to lie elsewhere on a frame, (M, 2)."""
         if frame not in self._shifts:
             search = self._search(frame, wanted)
@@ -262,12 +269,11 @@ class OutlineFit:
             left, top, layer = layer_around(self._picture_at(key), along.places, 18 + SMEARED * float(travel.max()))
             size = (len(self._t), len(DEPTHS), 3)
             if layer.size == 0:
-                nothing = np.zeros(len(self._t))
-                self._witnesses[key] = _Seen(np.zeros(size), np.zeros(size), nothing, nothing)
+                self._witnesses[key] = _Seen(np.zeros(size), np.zeros(size), np.zeros(len(self._t)))
             else:
                 here = replace(along, places=along.places - (left, top))
                 edge, deep = (_inside(layer, here, travel, d) for d in (tuple(-d for d in EDGE), DEPTHS))
-                self._witnesses[key] = _Seen(edge, deep, _beyond(layer, here, travel), np.zeros(len(self._t)))
+                self._witnesses[key] = _Seen(edge, deep, _beyond(layer, here, travel))
         return self._witnesses[key]
 
 
