@@ -2,6 +2,10 @@
 
 from __future__ import annotations
 
+import json
+import urllib.request
+from threading import Event, Thread
+
 import numpy as np
 from playwright.sync_api import Page
 
@@ -29,6 +33,7 @@ def run() -> list[Row]:
         return [
             *solving,
             *_dragging(page),
+            *_judging(page, server.address),
             *_sliding(page),
             *_crowded(page),
             *_stepping(page),
@@ -61,6 +66,31 @@ def _dragging(page: Page) -> list[Row]:
             Row(f"drag at 1080p to the new {look}, 95th of 100", float(np.percentile(times, 95)), "ms", "feel.drag:p95")
         )
     return rows
+
+
+def _judging(page: Page, address: str) -> list[Row]:
+    """The same while the server judges a shot that somebody else has open: one's own page asks for nothing while one drags."""
+    shot, over, left = crowd.crowd(page, "Large tap", 12, 8), Event(), []
+    url = f"{address}/api/shots/{shot}/review?seconds=0.25"
+
+    def judge() -> None:
+        """As a page does: a quarter of a second at a time."""
+        while not over.wait(0.12):
+            with urllib.request.urlopen(url) as answer:
+                left.append(json.load(answer)["left"])
+
+    judging = Thread(target=judge)
+    bench = Bench.open(page, "Large tap", fresh=True)
+    judging.start()
+    times = feel.drag_latency(bench, "2")
+    over.set()
+    judging.join()
+    what = "drag at 1080p while another shot is judged, to the new matte"
+    peer = f"{left[0] - left[-1]} verdicts meanwhile, {left[-1]} left"
+    return [
+        Row(f"{what}, median", float(np.median(times)), "ms", "feel.drag:median", peer),
+        Row(f"{what}, 95th of 100", float(np.percentile(times, 95)), "ms", "feel.drag:p95"),
+    ]
 
 
 def _sliding(page: Page) -> list[Row]:

@@ -14,7 +14,7 @@ import numpy as np
 
 from benchmarks.hand import moved_if_better, to_its_place
 from benchmarks.table import Row
-from benchmarks.walking import _alpha, _clip, _covered, _edge, _started
+from benchmarks.walking import _alpha, clip_of, covered_on, edge_on, started
 from wiseglove.core.geometry.bezier import Points
 from wiseglove.core.outline.inbetween import Animation, in_between
 from wiseglove.core.outline.silhouette import FACING, WHOLE, Silhouette
@@ -52,7 +52,7 @@ class Hand:
 
     def off(self, frame: int, points: Points) -> float:
         """How far an outline is from the true edge on a frame."""
-        return _edge(self.back, frame, self.part).off(points, EVERY)[0]
+        return edge_on(self.back, frame, self.part).off(points, EVERY)[0]
 
     def put_right(self, frame: int, points: Points, aim: Points | None = None) -> Points:
         """The outline dragged until it is right on a frame, which becomes a key; aim: where its points belong, if that is known."""
@@ -73,7 +73,7 @@ class Hand:
 
         Points that slide along an edge spoil what lies between keys.
         """
-        edges, kinds = _silhouette(self.back, self.part, frame), _started(self.back, FIRST, self.part)[1]
+        edges, kinds = _silhouette(self.back, self.part, frame), started(self.back, FIRST, self.part)[1]
         best = shape = edges.onto(points, kinds, WHOLE, FACING)
         for _ in range(RECUTS):
             if self.off(frame, best) <= RIGHT:
@@ -85,7 +85,7 @@ class Hand:
 
 def by_in_betweening(back: str, part: str) -> Hand:
     """Keys by hand where it is worst, in-betweened as always; the first and the last of them to begin with."""
-    points, _ = _started(back, FIRST, part)
+    points, _ = started(back, FIRST, part)
     hand = Hand(back, part, keys={FIRST: points})
     frames = np.arange(FIRST, LAST + 1)
     # What is in between needs points that stay what they are, so these come from the frame before, one by one.
@@ -111,14 +111,14 @@ def by_in_betweening(back: str, part: str) -> Hand:
 
 def by_carrying(back: str, part: str, known: bool) -> Hand:
     """Carried on over a stride, set right at its end, carried between the keys from both, and set right where it is worst."""
-    points, kinds = _started(back, FIRST, part)
+    points, kinds = started(back, FIRST, part)
     hand = Hand(back, part, keys={FIRST: points})
-    covered = _covered(back) if known else None
+    covered = covered_on(back) if known else None
 
     def carried(keys: dict[int, Points], first: int, last: int) -> dict[int, Points]:
         hand.presses += 2  # carry on, and keep
         found = carry_range(
-            lambda f: _clip(back)[f].plate, keys, kinds, first, last, covered=covered, plate=(0, walker.FRAMES - 1)
+            lambda f: clip_of(back)[f].plate, keys, kinds, first, last, covered=covered, plate=(0, walker.FRAMES - 1)
         )
         return {d.frame: d.points for d in found if d.points is not None}
 

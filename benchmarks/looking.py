@@ -22,7 +22,7 @@ from benchmarks.delivering import _shot
 from benchmarks.hand import moved_if_better, to_its_place
 from benchmarks.table import Row
 from benchmarks.truth import FOOTAGE, AtHand, edge_of, plates
-from benchmarks.walking import _clip
+from benchmarks.walking import clip_of
 from wiseglove.core.behind.difference import difference_matte
 from wiseglove.core.outline.from_mattes import traced
 from wiseglove.core.outline.inbetween import Animation, in_between
@@ -70,7 +70,7 @@ def demo() -> list[Clip]:
 @cache
 def parts_of(name: str) -> list[Clip]:
     """Parts of somebody who walks past, while all of each is in the picture."""
-    walked = _clip(name)[22:66]
+    walked = clip_of(name)[22:66]
     out = []
     for part in ("near leg", "torso", "head", "near arm"):
         found = traced(range(len(walked)), lambda i, part=part: walked[i].parts[part].astype(np.float32) / 255)  # type: ignore[misc]

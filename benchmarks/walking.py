@@ -69,11 +69,12 @@ def run() -> list[Row]:
 
 
 @cache
-def _clip(back: str) -> list[walker.Walked]:
+def clip_of(back: str) -> list[walker.Walked]:
+    """All frames of the clip of that name; rendered once a process."""
     if back.endswith(SMALL):
-        return [_compressed(walked) for walked in _clip(back.removesuffix(SMALL))]
+        return [_compressed(walked) for walked in clip_of(back.removesuffix(SMALL))]
     if back.endswith(LARGE):
-        return _amid_more(_clip(back.removesuffix(LARGE)))
+        return _amid_more(clip_of(back.removesuffix(LARGE)))
     # Processes of their own: loops on several threads do not outlive a fork.
     with ProcessPoolExecutor(mp_context=get_context("spawn")) as pool:
         if back in passers.PASSERS:
@@ -120,13 +121,14 @@ def _amid_more(clip: list[walker.Walked]) -> list[walker.Walked]:
 
 
 @cache
-def _covered(back: str) -> Covered:
-    behind = clean_picture(np.stack([w.plate for w in _clip(back)[::2]]))
+def covered_on(back: str) -> Covered:
+    """What covers its clean picture, which every other of its frames makes."""
+    behind = clean_picture(np.stack([w.plate for w in clip_of(back)[::2]]))
     return partial(difference_within, behind)
 
 
 def _alpha(back: str, frame: int, part: str) -> np.ndarray:
-    walked = _clip(back)[frame]
+    walked = clip_of(back)[frame]
     return walked.whole if part == "whole" else walked.parts[part]
 
 
@@ -134,7 +136,7 @@ class _Edge:
     """A part's true edge on a frame: all of it, and places of its outermost line that nothing hides."""
 
     def __init__(self, back: str, frame: int, part: str) -> None:
-        walked = _clip(back)[frame]
+        walked = clip_of(back)[frame]
         lines = half_covered(_alpha(back, frame, part))
         hidden = np.zeros_like(walked.whole) if part == "whole" else walked.hidden(part)
         self._hidden = cv2.dilate(hidden, np.ones((5, 5), np.uint8))
@@ -160,7 +162,8 @@ class _Edge:
 
 
 @cache
-def _edge(back: str, frame: int, part: str) -> _Edge:
+def edge_on(back: str, frame: int, part: str) -> _Edge:
+    """The true edge of a part, or of all of her ('whole'), on a frame of a clip."""
     return _Edge(back, frame, part)
 
 
@@ -181,10 +184,10 @@ class _Scores:
 
     def take(self, back: str, part: str, known: bool) -> None:
         """Carry a part of a clip on from all starts, both ways, and between keys."""
-        pictures = [w.plate for w in _clip(back)]
-        covered = _covered(back) if known else None
+        pictures = [w.plate for w in clip_of(back)]
+        covered = covered_on(back) if known else None
         for start in STARTS:
-            points, kinds = _started(back, start, part)
+            points, kinds = started(back, start, part)
             for last in (start + max(AWAY), start - max(AWAY)):
                 begin = time.perf_counter()
                 ends = min(start, last), max(start, last)
@@ -192,17 +195,17 @@ class _Scores:
                 self.spent.append((time.perf_counter() - begin) / max(AWAY) * 1000)
                 for away in AWAY:
                     carried = found[start + away * (1 if last > start else -1)]
-                    error, distances, segments = _edge(back, carried.frame, part).off(carried.points)
+                    error, distances, segments = edge_on(back, carried.frame, part).off(carried.points)
                     self.errors[away].append(error)
                     for segment in np.unique(segments):
                         here = distances[segments == segment]
                         if len(here) > 2:
                             self.marked[bool(here.mean() > BAD)].append(bool(carried.doubt[segment] >= DOUBTED))
-            later = _corrected(back, part, start)
+            later = corrected(back, part, start)
             keys = {start: points, start + APART: later}
             found = {d.frame: d for d in carry_range(pictures.__getitem__, keys, kinds, start, start + APART, covered=covered, plate=(0, len(pictures) - 1))}  # fmt: skip
             for k in range(1, APART):
-                edge = _edge(back, start + k, part)
+                edge = edge_on(back, start + k, part)
                 self.between.append(edge.off(found[start + k].points)[0])
                 self.straight.append(edge.off(points + (later - points) * k / APART)[0])
 
@@ -239,15 +242,16 @@ class _Scores:
 
 
 @cache
-def _started(back: str, start: int, part: str) -> tuple[Points, list[str]]:
+def started(back: str, start: int, part: str) -> tuple[Points, list[str]]:
+    """A part's outline on a frame as its truth gives it, (N, 8), and the kinds of its points."""
     return fitted(_alpha(back, start, part), 1.0)
 
 
 @cache
-def _corrected(back: str, part: str, start: int) -> Points:
+def corrected(back: str, part: str, start: int) -> Points:
     """A later key as an artist makes it: carried on frame by frame, and set right on each."""
-    points, kinds = _started(back, start, part)
-    pictures = _clip(back)
+    points, kinds = started(back, start, part)
+    pictures = clip_of(back)
     for frame in range(start + 1, start + APART + 1):
         if part == "whole":
             edges = Silhouette(_alpha(back, frame, part).astype(np.float32) / 255)
@@ -257,7 +261,7 @@ def _corrected(back: str, part: str, start: int) -> Points:
         carried = OutlineFollower(pictures[frame - 1].plate, points, kinds).anyway(pictures[frame].plate)
         assert carried is not None
         along = normals_of(carried.points, list(range(len(points))), 2.0)
-        near = nearest(along.places, _edge(back, frame, part).all)
+        near = nearest(along.places, edge_on(back, frame, part).all)
         close = np.linalg.norm(near - along.places, axis=1) < 15
         target = np.where(close[:, None], near, along.places)
         points = follow(carried.points, along, target, np.ones(len(points), bool), kinds)

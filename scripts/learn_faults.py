@@ -10,21 +10,20 @@ Takes a quarter of an hour.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-
 import numpy as np
+from networks import Way, learned, mean_of
 from numpy.typing import NDArray
-from scipy.optimize import minimize
 
 from benchmarks.looking import Clip, demo, errors, parts_of, rough
+from wiseglove.core.network import write
 from wiseglove.core.review.fit import OutlineFit
-from wiseglove.core.review.told import HALF, UNUSUAL, Network, signs_of, write
+from wiseglove.core.review.told import HALF, WEIGHTS, signs_of
 
 Array = NDArray[np.float64]
 SEEDS = {"demo": range(100, 118), "panel": range(50, 68)}
 """Rough states that are learned from; others than those that are measured on."""
-NETWORKS, HIDDEN, CALM, ROUNDS = 4, 12, 3e-5, 300
-"""How many networks the mean is of, how many are hidden in each, what the square of a weight costs, and how often they are improved at most."""
+NETWORKS, WAY = 4, Way(hidden=12, calm=3e-5, rounds=300)
+"""How many networks the mean is of, and how each is fitted."""
 EVERY = 2
 """Which places of an outline are learned from: its neighbours say the same."""
 LEAST = 10
@@ -42,7 +41,7 @@ def main() -> None:
             weights.append(np.full(len(away), 1 / len(away)))
             print(f"{name}, {clip.name}: {len(away)} places", flush=True)
     known = np.concatenate(signs), np.concatenate(true), np.concatenate(weights)
-    write(mean_of([learned(*known, begun=n) for n in range(NETWORKS)]))
+    write(mean_of([learned(*known, n, WAY) for n in range(NETWORKS)]), WEIGHTS)
 
 
 def _gathered(clip: Clip, seeds: range) -> tuple[Array, Array]:
@@ -61,55 +60,6 @@ def _gathered(clip: Clip, seeds: range) -> tuple[Array, Array]:
                 signs.append(signs_of(looks)[some])
                 true.append(away[some])
     return np.concatenate(signs), np.concatenate(true)
-
-
-def mean_of(networks: Sequence[Network]) -> Network:
-    """One network that tells the mean of what some of the same signs tell."""
-    count, hidden = len(networks), [n.hidden.shape[1] for n in networks]
-    out = [n.out[:h] / count for n, h in zip(networks, hidden, strict=True)]
-    rest = np.mean([n.out[h:] for n, h in zip(networks, hidden, strict=True)], axis=0)
-    first = networks[0]
-    return Network(first.mean, first.deviation, np.hstack([n.hidden for n in networks]), np.concatenate([*out, rest]))
-
-
-def learned(signs: Array, true: Array, weights: Array, begun: int) -> Network:
-    """A network that tells `true` (P,) from signs (P, S), each counted by its weight (P,); `begun` seeds where it begins."""
-    mean, deviation = np.average(signs, axis=0, weights=weights), signs.std(axis=0) + 1e-9
-    usual = np.clip((signs - mean) / deviation, -UNUSUAL, UNUSUAL).astype(np.float32)
-    share = (weights / weights.sum()).astype(np.float32)
-    middle = float(share @ true)
-    aim = (true - middle).astype(np.float32)
-    count = signs.shape[1]
-    sizes = [(count, HIDDEN), (HIDDEN,), (HIDDEN,), (count,)]
-    ends = np.cumsum([np.prod(size) for size in sizes])
-
-    def taken_apart(flat: Array) -> list[NDArray[np.float32]]:
-        parts = np.split(flat.astype(np.float32), ends[:-1])
-        return [part.reshape(size) for part, size in zip(parts, sizes, strict=True)]
-
-    def loss(flat: Array) -> tuple[float, Array]:
-        inner, bias, out, straight = taken_apart(flat)
-        hidden = np.tanh(usual @ inner + bias)
-        rest = hidden @ out + usual @ straight - aim
-        slope = 2 * share * rest
-        back = np.outer(slope, out) * (1 - hidden**2)
-        slopes = (usual.T @ back, back.sum(axis=0), hidden.T @ slope, usual.T @ slope)
-        flat_slope = np.concatenate([s.ravel() for s in slopes]).astype(np.float64)
-        return float(share @ rest**2) + CALM * float(flat @ flat), flat_slope + 2 * CALM * flat
-
-    rng = np.random.default_rng(begun)
-    begin = [
-        rng.normal(0, 0.3 / np.sqrt(count), sizes[0]),
-        np.zeros(HIDDEN),
-        rng.normal(0, 0.3, HIDDEN),
-        np.zeros(count),
-    ]
-    found = minimize(
-        loss, np.concatenate([b.ravel() for b in begin]), jac=True, method="L-BFGS-B", options={"maxiter": ROUNDS}
-    )
-    inner, bias, out, straight = (np.asarray(part, np.float64) for part in taken_apart(found.x))
-    print(f"mean square {found.fun:.4f} after {found.nit} rounds", flush=True)
-    return Network(mean, deviation, np.vstack([inner, bias]), np.concatenate([out, straight, [middle]]))
 
 
 if __name__ == "__main__":

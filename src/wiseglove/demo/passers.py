@@ -53,7 +53,7 @@ PASSERS = {
         "leaves", shade=0.1,
     ),
 }  # fmt: skip
-"""The first three were used to fit doubts of whole figures; the others are kept aside."""
+"""The first three were used to fit doubts of whole figures (`core/outline/doubts`); the others are kept aside."""
 
 
 @cache

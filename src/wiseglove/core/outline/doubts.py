@@ -1,45 +1,84 @@
-"""How a whole figure's outline is doubted, stretch by stretch: its signs and their products, weighed."""
+"""How a whole figure's outline is doubted, stretch by stretch: by how its edge looks beside how it did, and by the matte that it lies on.
+
+What signs mean together no straight rule tells: colours that differ tell little on a short stretch and much on a long one, and a soft
+edge of the matte is as good as a sharp one where the figure is fast. So a small network tells the odds of being two pixels off. Its
+weights stand in `doubts.csv`; `scripts/learn_doubts.py` fits them to figures that were carried on and whose truth is known.
+"""
 
 from __future__ import annotations
 
+from functools import cache
+from pathlib import Path
+from typing import NamedTuple
+
 import numpy as np
 from numpy.typing import NDArray
+from scipy.spatial import cKDTree
 
-from wiseglove.core.outline.looks import logistic
+from wiseglove.core.geometry.bezier import Points, signed_area
+from wiseglove.core.network import Network, read
+from wiseglove.core.outline.looks import Signs, by_segment, logistic
+from wiseglove.core.outline.normals import SPACING, Normals
 
 Array = NDArray[np.float64]
-MEANS = (-2.08, -2.09, -0.83, 0.13, -1.71, 0.86, -0.43, 0.04, 3.4, 5.21)
-SPREADS = (0.64, 0.62, 0.44, 0.16, 0.43, 0.16, 0.33, 0.2, 0.69, 0.43)
-"""Of the signs: six of how the edge looks (`Signs`), the logarithm of how far the matte's edge is, whether an edge was missed, and
-the logarithms of the stretch's length and of the root of the figure's area."""
-ADDED, ADDED_UNKNOWN = -1.747, -1.977
-ALONE = (0.649, 1.422, -0.273, -0.148, -0.278, -0.842, 0.528, 0.017, -0.562, 0.76)
-TOGETHER = (
-    (-0.425, -0.215, -0.005, 0.099, 0.069, -0.068, -0.149, 0.013, -0.155, -0.243),
-    (0.085, 0.138, -0.118, 0.205, -0.115, 0.121, -0.036, 0.193, -0.058),
-    (0.13, 0.342, -0.116, 0.234, 0.194, 0.119, 0.048, 0.215),
-    (0.276, -0.054, 0.016, 0.069, -0.039, 0.077, -0.189),
-    (-0.018, 0.068, -0.07, -0.205, 0.03, 0.041),
-    (-0.12, 0.055, 0.053, -0.17, -0.138),
-    (0.006, 0.105, 0.057, 0.056),
-    (0.004, 0.035, 0.007),
-    (-0.286, -0.06),
-    (-0.137,),
-)
-"""What is added, so that a tenth of the good stretches of all of these has a doubt of a half, and weights of each sign and of its product
-with itself and those after it: logistic regression on the gardener before the panel (as rendered, with grain and in JPEG, and four and
-two tenths the size in stronger JPEG) and on three others (white before louvres, in a robe before a bare wall, filmed by hand); each of
-these, and both classes in it, counted alike. She before leaves and one who is far off were kept aside, but for what is added where nothing is
-known behind: there a tenth is of the rendered gardener, before both backs, and the three others."""
+WEIGHTS = Path(__file__).with_name("doubts.csv")
+FARTHEST, ASIDE = 20.0, 6.0
+"""Pixels beyond which it says no more how far an edge is, and how far out or in it is."""
+ON, OFF = 1.5, 4.0
+"""Pixels within which a place lies on an edge, and from which on it lies on none."""
+FAR, SIZE, KNOWN = 6, 9, 16
+"""Which signs say how far an edge is, how large the figure, and whether what is behind it is known."""
+SHARP = 0.2
+"""Pixels that are added to how far an edge is before its logarithm is taken."""
+MISSED, LEFT_OUT, BESIDE, MANY = 2.0, 4.0, 30.0, 12
+"""Pixels from the outline from which a place of an edge may have been missed, and surely has, up to which it has to do with the outline,
+and how many such places tell."""
 
 
-def doubt_of_whole(signs: Array, known: bool) -> Array:
-    """Doubt 0..1 of each of N stretches by its signs (N, 10), in the order of MEANS; known: whether what is behind it is.
+class Edges(NamedTuple):
+    """Edges of a matte: places (M, 2), which way is out of it (M, 2), and by how much of it a pixel differs from the next there, (M,)."""
 
-    A sign weighs by what the others say: colours that differ tell little on a short stretch, and much on a long one.
+    places: Array
+    outward: Array
+    slope: Array
+
+
+def signs_of(points: Points, along: Normals, looks: Signs, edges: Edges, known: bool) -> Array:
+    """What the doubt of each of an outline's N segments is told by, (N, S).
+
+    along: places on all of the outline (N, 8), SPACING apart; edges: of the matte; known: whether what is behind it is.
     """
-    told = (signs - MEANS) / SPREADS
-    weighed = (ADDED if known else ADDED_UNKNOWN) + told @ np.array(ALONE)
-    for i, weights in enumerate(TOGETHER):
-        weighed = weighed + told[:, i] * (told[:, i:] @ np.array(weights))
-    return logistic(weighed)
+    count = len(points)
+    at = np.full(len(along.t), FARTHEST)
+    slope, facing, out, beside, missed = np.zeros(len(at)), np.zeros(len(at)), np.zeros(len(at)), *np.zeros((2, count))
+    if len(edges.places):
+        at, nearest = cKDTree(edges.places).query(along.places)
+        slope = edges.slope[nearest]
+        facing = (edges.outward[nearest] * along.outward).sum(axis=1)
+        out = np.clip(((edges.places[nearest] - along.places) * along.outward).sum(axis=1), -ASIDE, ASIDE)
+        away, place = cKDTree(along.places).query(edges.places)
+        beside, missed = (
+            np.bincount(along.segment[place[(away > off) & (away < BESIDE)]], minlength=count).astype(np.float64)
+            for off in (MISSED, LEFT_OUT)
+        )
+    of_places = (np.minimum(at, FARTHEST), np.log(slope + 1e-3), facing, out, at > ON, at > OFF)
+    far, *rest = (by_segment(np.asarray(v, np.float64), along.segment, count) for v in of_places)
+    long = SPACING * np.bincount(along.segment, minlength=count)
+    size = np.full(count, np.log(max(abs(signed_area(points)), 1.0)) / 2)
+    seen = (looks.unlike, looks.unlike_near, looks.step, looks.lacks, looks.clear, looks.first)
+    matte = (np.log(far + SHARP), missed >= MANY, np.log(long + 2), size, *rest, np.log(beside + 1))
+    return np.stack([*seen, *matte, np.full(count, float(known))], axis=1)
+
+
+def doubt_by(signs: Array) -> Array:
+    """Doubt 0..1 of each of N stretches by its signs (N, S), one half from where a tenth of the good ones has more.
+
+    What lies on no edge is doubted whatever the rest says: that is too rare to be learned.
+    """
+    lies_on_none = signs[:, FAR] > np.log(OFF + SHARP)
+    return np.where(lies_on_none, 1.0, logistic(_learned().tell(signs)))
+
+
+@cache
+def _learned() -> Network:
+    return read(WEIGHTS)

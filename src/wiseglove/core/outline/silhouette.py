@@ -21,7 +21,7 @@ from wiseglove.core.geometry.bezier import Points, signed_area, twice_area
 from wiseglove.core.matte.coverage import Box as Area
 from wiseglove.core.matte.coverage import coverage
 from wiseglove.core.outline.carry import Carried, OutlineFollower, box_around
-from wiseglove.core.outline.doubts import doubt_of_whole
+from wiseglove.core.outline.doubts import Edges, doubt_by, signs_of
 from wiseglove.core.outline.edges import averaged
 from wiseglove.core.outline.looks import Looks, Signs, by_segment, logistic
 from wiseglove.core.outline.normals import Normals, follow, normals_of
@@ -64,8 +64,6 @@ ROOM, LEAST_ROOM, ANOTHER, STILL_ANOTHER = 0.115, 6.0, 0.1, 0.02
 what goes on beyond that is another thing, and still is the one that touched it before. Walking ones have up to 0.02, small ones 0.05."""
 TOUCHES = 0.02
 """Share of an outline's area in what counts as the thing that is there."""
-FARTHEST = 20.0
-"""Pixels beyond which it says no more how far an edge is."""
 DOUBT_OF_PART: tuple[float, ...] = (0.32, 1.62, 4.13, -5.64, -4.36, 3.98, -4.0)
 """Weights of the signs of doubt on a part's outline, its doubt by what is inside, some of how its edge looks, and the shares that lie
 on the matte's edges, and nearly do, and what is added: logistic regression on the gardener before the panel."""
@@ -74,7 +72,7 @@ LEFT_OUT, NEAR, MANY = 4.0, 30.0, 12
 
 
 class Silhouette:
-    """The edges of a matte: places (M, 2) in plate pixels, and which way is out of it (M, 2)."""
+    """The edges of a matte: places (M, 2) in plate pixels, which way is out of it (M, 2), and how steep it is there, a pixel, (M,)."""
 
     def __init__(
         self,
@@ -101,6 +99,7 @@ class Silhouette:
         way = np.stack([cv2.Sobel(soft, cv2.CV_32F, *d, ksize=3, scale=0.125)[y, x] for d in ((1, 0), (0, 1))], axis=1)
         slope = np.maximum(np.linalg.norm(way, axis=1), 1e-4)
         way = (way / slope[:, None]).astype(np.float64)
+        self.slope: Array = slope.astype(np.float64)
         off = np.clip((0.5 - soft[y, x]) / slope, -REACH, REACH)
         self.places: Array = np.stack([x, y], axis=1) + 0.5 + np.array(corner) + way * off[:, None]
         self.outward: Array = -way
@@ -250,15 +249,8 @@ def told_by(
     along = normals_of(points, list(range(count)), SPACING)
     on = edges.agrees(along, FOUND)
     if doubt is None:
-        away = np.full(len(along.t), FARTHEST)
-        if len(edges.places):
-            away = np.minimum(cKDTree(edges.places).query(along.places)[0], FARTHEST)
-        length = SPACING * np.bincount(along.segment, minlength=count)
-        looks = (signs.unlike, signs.unlike_near, signs.step, signs.lacks, signs.clear, signs.first)
-        far = np.log(by_segment(away, along.segment, count) + 0.2)
-        size = np.full(count, np.log(max(abs(signed_area(points)), 1.0)) / 2)
-        all_signs = np.stack([*looks, far, edges.missed(along, count), np.log(length + 2), size], axis=1)
-        return float(on.mean()), doubt_of_whole(all_signs, known)
+        own = signs_of(points, along, signs, Edges(edges.places, edges.outward, edges.slope), known)
+        return float(on.mean()), doubt_by(own)
     nearly = edges.agrees(along, NEARLY)
     told = [np.log((doubt + 0.01) / (1.01 - doubt)), signs.unlike_near, signs.step, signs.clear]
     told += [by_segment(np.asarray(w, np.float64), along.segment, count) for w in (on, nearly)]

@@ -2,7 +2,7 @@
 
 Signs are what a frame shows beside what the outline's other keys show. What they mean together no straight rule tells: that the
 inside looks unlike the keys counts little where the keys differ among themselves, and that an edge is lacking means nothing where they
-hardly show one. So a small network (one hidden layer, and straight from the signs too) tells the logarithm of the distance. Its
+hardly show one. So a small network tells the logarithm of the distance. Its
 weights stand in `told.csv`; `scripts/learn_faults.py` fits them to rough states of outlines whose truth is known.
 """
 
@@ -15,6 +15,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from wiseglove.core.network import Network, read
 from wiseglove.core.outline.edges import averaged
 
 Array = NDArray[np.float64]
@@ -23,8 +24,6 @@ AROUND, ALONG = 8, 40
 """How often signs are averaged along the outline, to tell what is around a place, and what is further around it."""
 HALF = 0.5
 """Pixels that are added to a distance before its logarithm is taken."""
-UNUSUAL = 4.0
-"""Standard deviations from the mean from which a sign counts no further: what nobody has seen, nobody is told by."""
 
 
 class Looks(NamedTuple):
@@ -82,47 +81,6 @@ def fault_by(looks: Looks) -> Array:
     return np.asarray(np.maximum(np.exp(_learned().tell(signs_of(looks))) - HALF, 0.0))
 
 
-class Network(NamedTuple):
-    """One hidden layer of H, and what goes past it; all for signs in standard deviations from their mean."""
-
-    mean: Array
-    """(S,)"""
-    deviation: Array
-    """(S,)"""
-    hidden: Array
-    """(S + 1, H), the last row without a sign."""
-    out: Array
-    """(H + S + 1,), the last without a sign."""
-
-    def tell(self, signs: Array) -> Array:
-        """The logarithm of distances and half a pixel, (M,), from signs (M, S)."""
-        usual = np.clip((signs - self.mean) / self.deviation, -UNUSUAL, UNUSUAL)
-        hidden = np.tanh(usual @ self.hidden[:-1] + self.hidden[-1])
-        return np.asarray(np.concatenate([hidden, usual], axis=1) @ self.out[:-1] + self.out[-1])
-
-
 @cache
 def _learned() -> Network:
     return read(WEIGHTS)
-
-
-def read(path: Path) -> Network:
-    """A network as `write` wrote it: a line for each sign, with its mean, its deviation, what it counts straight, and what in each hidden one."""
-    *signs, bias, out = np.loadtxt(path, delimiter=",", skiprows=1)
-    rows = np.stack(signs)
-    return Network(
-        rows[:, 0], rows[:, 1], np.vstack([rows[:, 3:], bias[3:]]), np.concatenate([out[3:], rows[:, 2], bias[2:3]])
-    )
-
-
-def write(network: Network, path: Path = WEIGHTS) -> None:
-    """Write the weights of a network, (S + 2, 3 + H): signs, what is added to them, and what each hidden one counts."""
-    count = len(network.mean)
-    width = network.hidden.shape[1]
-    table = np.zeros((count + 2, 3 + width))
-    table[:count, 0], table[:count, 1] = network.mean, network.deviation
-    table[: count + 1, 2] = network.out[width:]
-    table[: count + 1, 3:] = network.hidden
-    table[count + 1, 3:] = network.out[:width]
-    head = ",".join(["mean", "deviation", "straight", *(f"hidden{h}" for h in range(width))])
-    np.savetxt(path, table, fmt="%.4g", delimiter=",", header=head, comments="")
