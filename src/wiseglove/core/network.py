@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import cache
 from pathlib import Path
 from typing import NamedTuple
 
@@ -32,8 +33,9 @@ class Network(NamedTuple):
         return np.asarray(np.concatenate([hidden, usual], axis=1) @ self.out[:-1] + self.out[-1])
 
 
+@cache
 def read(path: Path) -> Network:
-    """A network as `write` wrote it: a line for each sign, with its mean, its deviation, what it counts straight, and what in each hidden one."""
+    """A network as `write` wrote it, read once a process: a line for each sign, with its mean, its deviation, what it counts straight, and what in each hidden one."""
     *signs, bias, out = np.loadtxt(path, delimiter=",", skiprows=1)
     rows = np.stack(signs)
     return Network(

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from typing import NamedTuple
+
 import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from wiseglove.core.outline.doubts import Edges, doubt_by, signs_of
+from wiseglove.core.outline.doubts import doubt_by, signs_of
 from wiseglove.core.outline.looks import Signs
 from wiseglove.core.outline.normals import normals_of
 
@@ -25,6 +27,14 @@ def outline() -> np.ndarray:
     way, along = np.stack([np.cos(angle), np.sin(angle)], 1), np.stack([-np.sin(angle), np.cos(angle)], 1)
     handle = 4 / 3 * np.tan(np.pi / 2 / STRETCHES) * RADIUS * along
     return np.hstack([MIDDLE + RADIUS * way, -handle, handle, np.zeros((STRETCHES, 2))])
+
+
+class Edges(NamedTuple):
+    """As a silhouette has them."""
+
+    places: np.ndarray
+    outward: np.ndarray
+    slope: np.ndarray
 
 
 def edges(radius: np.ndarray, outward: float = 1.0, slope: float = SHARP) -> Edges:

@@ -7,16 +7,16 @@ weights stand in `doubts.csv`; `scripts/learn_doubts.py` fits them to figures th
 
 from __future__ import annotations
 
-from functools import cache
+from collections.abc import Sequence
 from pathlib import Path
-from typing import NamedTuple
+from typing import Protocol
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
 from wiseglove.core.geometry.bezier import Points, signed_area
-from wiseglove.core.network import Network, read
+from wiseglove.core.network import read
 from wiseglove.core.outline.looks import Signs, by_segment, logistic
 from wiseglove.core.outline.normals import SPACING, Normals
 
@@ -24,18 +24,17 @@ Array = NDArray[np.float64]
 WEIGHTS = Path(__file__).with_name("doubts.csv")
 FARTHEST, ASIDE = 20.0, 6.0
 """Pixels beyond which it says no more how far an edge is, and how far out or in it is."""
-ON, OFF = 1.5, 4.0
-"""Pixels within which a place lies on an edge, and from which on it lies on none."""
+FOUND, NEARLY = 1.5, 4.0
+"""Pixels within which a place lies on an edge, and within which it nearly does."""
 FAR, SIZE, KNOWN = 6, 9, 16
 """Which signs say how far an edge is, how large the figure, and whether what is behind it is known."""
 SHARP = 0.2
 """Pixels that are added to how far an edge is before its logarithm is taken."""
-MISSED, LEFT_OUT, BESIDE, MANY = 2.0, 4.0, 30.0, 12
-"""Pixels from the outline from which a place of an edge may have been missed, and surely has, up to which it has to do with the outline,
-and how many such places tell."""
+APART, LEFT_OUT, NEAR, MANY = 2.0, 4.0, 30.0, 12
+"""Pixels from the outline beyond which an edge may be none of its, and is none, up to which it may have been missed, and how many places tell."""
 
 
-class Edges(NamedTuple):
+class Edges(Protocol):
     """Edges of a matte: places (M, 2), which way is out of it (M, 2), and by how much of it a pixel differs from the next there, (M,)."""
 
     places: Array
@@ -50,19 +49,15 @@ def signs_of(points: Points, along: Normals, looks: Signs, edges: Edges, known: 
     """
     count = len(points)
     at = np.full(len(along.t), FARTHEST)
-    slope, facing, out, beside, missed = np.zeros(len(at)), np.zeros(len(at)), np.zeros(len(at)), *np.zeros((2, count))
+    slope, facing, out = np.zeros((3, len(at)))
     if len(edges.places):
         at, nearest = cKDTree(edges.places).query(along.places)
         slope = edges.slope[nearest]
         facing = (edges.outward[nearest] * along.outward).sum(axis=1)
         out = np.clip(((edges.places[nearest] - along.places) * along.outward).sum(axis=1), -ASIDE, ASIDE)
-        away, place = cKDTree(along.places).query(edges.places)
-        beside, missed = (
-            np.bincount(along.segment[place[(away > off) & (away < BESIDE)]], minlength=count).astype(np.float64)
-            for off in (MISSED, LEFT_OUT)
-        )
-    of_places = (np.minimum(at, FARTHEST), np.log(slope + 1e-3), facing, out, at > ON, at > OFF)
+    of_places = (np.minimum(at, FARTHEST), np.log(slope + 1e-3), facing, out, at > FOUND, at > NEARLY)
     far, *rest = (by_segment(np.asarray(v, np.float64), along.segment, count) for v in of_places)
+    beside, missed = beside_of(along, count, edges.places, (APART, LEFT_OUT))
     long = SPACING * np.bincount(along.segment, minlength=count)
     size = np.full(count, np.log(max(abs(signed_area(points)), 1.0)) / 2)
     seen = (looks.unlike, looks.unlike_near, looks.step, looks.lacks, looks.clear, looks.first)
@@ -70,15 +65,18 @@ def signs_of(points: Points, along: Normals, looks: Signs, edges: Edges, known: 
     return np.stack([*seen, *matte, np.full(count, float(known))], axis=1)
 
 
+def beside_of(along: Normals, count: int, places: Array, beyond: Sequence[float]) -> list[NDArray[np.int64]]:
+    """How many places of edges (M, 2) lie beside each of `count` segments of an outline, but farther from it than so many pixels."""
+    if not len(places):
+        return [np.zeros(count, np.int64) for _ in beyond]
+    away, nearest = cKDTree(along.places).query(places)
+    return [np.bincount(along.segment[nearest[(away > b) & (away < NEAR)]], minlength=count) for b in beyond]
+
+
 def doubt_by(signs: Array) -> Array:
     """Doubt 0..1 of each of N stretches by its signs (N, S), one half from where a tenth of the good ones has more.
 
     What lies on no edge is doubted whatever the rest says: that is too rare to be learned.
     """
-    lies_on_none = signs[:, FAR] > np.log(OFF + SHARP)
-    return np.where(lies_on_none, 1.0, logistic(_learned().tell(signs)))
-
-
-@cache
-def _learned() -> Network:
-    return read(WEIGHTS)
+    lies_on_none = signs[:, FAR] > np.log(NEARLY + SHARP)
+    return np.where(lies_on_none, 1.0, logistic(read(WEIGHTS).tell(signs)))

@@ -21,7 +21,7 @@ from wiseglove.core.geometry.bezier import Points, signed_area, twice_area
 from wiseglove.core.matte.coverage import Box as Area
 from wiseglove.core.matte.coverage import coverage
 from wiseglove.core.outline.carry import Carried, OutlineFollower, box_around
-from wiseglove.core.outline.doubts import Edges, doubt_by, signs_of
+from wiseglove.core.outline.doubts import FOUND, LEFT_OUT, MANY, NEAR, NEARLY, beside_of, doubt_by, signs_of
 from wiseglove.core.outline.edges import averaged
 from wiseglove.core.outline.looks import Looks, Signs, by_segment, logistic
 from wiseglove.core.outline.normals import Normals, follow, normals_of
@@ -52,8 +52,6 @@ SIDEWAYS = 4.0
 """Pixels that facing quite another way counts as."""
 ON, ALL_ROUND = 2.5, 0.93
 """Pixels within which an outline lies on an edge; the share of it that has to, or it is fitted anew."""
-FOUND, NEARLY = 1.5, 4.0
-"""The same for a place that is believed on a later frame, and for one that nearly is."""
 FIGURE, FILLED, BORDER = 0.8, 0.92, 2
 """Share of a whole figure's outline that nearly lies on edges, and what it has in common with the thing that is there, of its own
 area, pixels beside the outline left out. Walking ones have from 0.89 and 0.98 on, also small and compressed ones and where legs
@@ -67,8 +65,6 @@ TOUCHES = 0.02
 DOUBT_OF_PART: tuple[float, ...] = (0.32, 1.62, 4.13, -5.64, -4.36, 3.98, -4.0)
 """Weights of the signs of doubt on a part's outline, its doubt by what is inside, some of how its edge looks, and the shares that lie
 on the matte's edges, and nearly do, and what is added: logistic regression on the gardener before the panel."""
-LEFT_OUT, NEAR, MANY = 4.0, 30.0, 12
-"""Pixels from the outline beyond which an edge is none of its, up to which it may have been missed, and how many places tell."""
 
 
 class Silhouette:
@@ -150,11 +146,8 @@ class Silhouette:
 
     def missed(self, along: Normals, count: int) -> NDArray[np.bool_]:
         """Which of `count` segments of an outline have edges beside them that no place of the outline is on."""
-        if not len(self.places):
-            return np.zeros(count, bool)
-        away, nearest = cKDTree(along.places).query(self.places)
-        left = (away > LEFT_OUT) & (away < NEAR)
-        return np.asarray(np.bincount(along.segment[nearest[left]], minlength=count) >= MANY)
+        (left,) = beside_of(along, count, self.places, (LEFT_OUT,))
+        return left >= MANY
 
     def _nearest(self, along: Normals, reach: float, facing: float) -> tuple[NDArray[np.bool_], Array]:
         """For places of an outline: whether an edge is near, and the way to it, (M, 2)."""
@@ -249,8 +242,7 @@ def told_by(
     along = normals_of(points, list(range(count)), SPACING)
     on = edges.agrees(along, FOUND)
     if doubt is None:
-        own = signs_of(points, along, signs, Edges(edges.places, edges.outward, edges.slope), known)
-        return float(on.mean()), doubt_by(own)
+        return float(on.mean()), doubt_by(signs_of(points, along, signs, edges, known))
     nearly = edges.agrees(along, NEARLY)
     told = [np.log((doubt + 0.01) / (1.01 - doubt)), signs.unlike_near, signs.step, signs.clear]
     told += [by_segment(np.asarray(w, np.float64), along.segment, count) for w in (on, nearly)]

@@ -2,20 +2,20 @@
 
 Signs are what a frame shows beside what the outline's other keys show. What they mean together no straight rule tells: that the
 inside looks unlike the keys counts little where the keys differ among themselves, and that an edge is lacking means nothing where they
-hardly show one. So a small network tells the logarithm of the distance. Its
-weights stand in `told.csv`; `scripts/learn_faults.py` fits them to rough states of outlines whose truth is known.
+hardly show one. So a small network tells the logarithm of the distance. Its weights stand in `told.csv`; `scripts/learn_faults.py` fits
+them to rough states of outlines whose truth is known.
 """
 
 from __future__ import annotations
 
-from functools import cache, lru_cache
+from functools import lru_cache
 from pathlib import Path
 from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
-from wiseglove.core.network import Network, read
+from wiseglove.core.network import read
 from wiseglove.core.outline.edges import averaged
 
 Array = NDArray[np.float64]
@@ -78,9 +78,4 @@ def _calming(count: int, times: int) -> Array:
 
 def fault_by(looks: Looks) -> Array:
     """How far places seem to be off, in pixels, (M,)."""
-    return np.asarray(np.maximum(np.exp(_learned().tell(signs_of(looks))) - HALF, 0.0))
-
-
-@cache
-def _learned() -> Network:
-    return read(WEIGHTS)
+    return np.asarray(np.maximum(np.exp(read(WEIGHTS).tell(signs_of(looks))) - HALF, 0.0))
