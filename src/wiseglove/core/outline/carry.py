@@ -18,12 +18,14 @@ import cv2
 import numpy as np
 import shapely
 from numpy.typing import NDArray
+from scipy.spatial.distance import cdist
 
 from wiseglove.core.geometry.bezier import Points, flatten, signed_area
+from wiseglove.core.kept import kept
 from wiseglove.core.outline.beyond import Beyond
-from wiseglove.core.outline.edges import averaged, range_of, roots_of, seen_at
+from wiseglove.core.outline.edges import averaged, range_of
 from wiseglove.core.outline.elastic import Elastic, Found
-from wiseglove.core.outline.looks import Looks, by_segment, logistic
+from wiseglove.core.outline.looks import Looks, by_segment, colours_inside, logistic
 from wiseglove.core.outline.movement import (
     FEATURES_APART,
     FEW,
@@ -35,6 +37,7 @@ from wiseglove.core.outline.movement import (
 )
 from wiseglove.core.outline.normals import SPACING, Normals, normals_at, normals_of
 from wiseglove.core.outline.snap import Likeness, Snapped, likeness, snap
+from wiseglove.core.outline.swinging import Swinging
 
 Array = NDArray[np.float64]
 Picture = NDArray[np.uint8]
@@ -128,12 +131,13 @@ class OutlineFollower:
         self._picture, self._points = picture, points
         everywhere = list(range(len(points)))
         self._spots = normals_of(points, everywhere, FEATURES_APART)
-        self._inside = _colours(picture, self._spots)
+        self._inside = colours_inside(picture, self._spots)
         self._spacing = max(SPACING, len(normals_of(points, everywhere).t) * SPACING / MOST_PLACES)
         edge = normals_of(points, everywhere, self._spacing)
         self._elastic = Elastic(points, edge.segment, edge.t)
         self._beyond = Beyond(picture, edge)
         self._look: Likeness | None = None
+        self._right = picture
         self.looks = Looks(picture, points)
 
     def on(self, picture: Picture) -> Carried:
@@ -185,10 +189,22 @@ class OutlineFollower:
         inside = ((places > 1) & (places < np.array([shape[1], shape[0]]) - 1)).all(axis=1)
         return bool(inside.mean() > LEAST_IN_SIGHT)
 
+    @kept
+    def _swinging(self) -> Swinging:
+        return Swinging(self._right, self._first, self._kinds)
+
     def _gone(self, picture: Picture, piecewise: bool = False) -> _Gone | str:
         """Where the outline goes with the features and onto the edge; why not, where it cannot be told."""
         went = self._by_pieces(picture) if piecewise else self._as_one(picture)
-        return went if isinstance(went, str) else self._onto_edge(picture, went)
+        if isinstance(went, str):
+            return went
+        found = self._onto_edge(picture, went)
+        swung = self._swinging.on(picture, self._points, found.points) if piecewise else None
+        if swung is None:
+            return found
+        still = cdist(went.at_first, swung.first).min(axis=1) > max(DEPTHS)
+        at_first, end = np.vstack([went.at_first[still], swung.first]), np.vstack([went.end[still], swung.now])
+        return self._onto_edge(picture, _Went(swung.points, went.believed, at_first, end))
 
     def _as_one(self, picture: Picture) -> _Went | str:
         """Where the outline goes with the features, which have to move together."""
@@ -212,7 +228,7 @@ class OutlineFollower:
         if isinstance(looks, str):
             return looks
         before, after, places, at_first, corner = looks
-        was = _colours(self._picture, normals_at(self._points, self._spots.segment, self._spots.t))
+        was = colours_inside(self._picture, normals_at(self._points, self._spots.segment, self._spots.t))
         best, least = None, np.inf
         for moved, believed, common in followed_twice(before, after, places - corner):
             if believed.sum() < FEW:
@@ -223,7 +239,7 @@ class OutlineFollower:
                 warp = np.column_stack([common[:, :2], common[:, 2] + corner - common[:, :2] @ corner])
                 ways.append((TOGETHER, gone_along(self._points, self._kinds, warp, start, end)))
             for share, points in ways:
-                now = _colours(picture, normals_at(points, self._spots.segment, self._spots.t))
+                now = colours_inside(picture, normals_at(points, self._spots.segment, self._spots.t))
                 unlike = share * float(np.minimum(np.linalg.norm(now - was, axis=1), MOST_UNLIKE).mean())
                 if unlike < least:
                     best, least = _Went(points, float(believed.mean()), at_first[believed], end), unlike
@@ -290,7 +306,7 @@ class OutlineFollower:
         now = normals_at(found.points, self._spots.segment, self._spots.t)
         scale = range_of(self._inside)
         unlike = by_segment(
-            np.linalg.norm(_colours(picture, now) - self._inside, axis=1) / scale, self._spots.segment, count
+            np.linalg.norm(colours_inside(picture, now) - self._inside, axis=1) / scale, self._spots.segment, count
         )
         if found.snapped.clear is None:
             return np.full(count, LOST)
@@ -298,7 +314,7 @@ class OutlineFollower:
         edge = self._edge_of(found.snapped.points)
         off = np.abs(((edge.places - kept.places) * edge.outward).sum(axis=1))
         beyond = replace(kept, places=kept.places + kept.outward * BEYOND)
-        contrast = np.linalg.norm(_colours(picture, beyond) - _colours(picture, kept), axis=1)
+        contrast = np.linalg.norm(colours_inside(picture, beyond) - colours_inside(picture, kept), axis=1)
         off, unclear, contrast = (
             by_segment(v, self._elastic.segment, count) for v in (off, 1 - found.snapped.clear, contrast)
         )
@@ -349,7 +365,7 @@ class OutlineFollower:
         if not seen.any():
             return 0.0, 0.0, 0
         scale = range_of(self._inside)
-        off = np.where(seen, np.linalg.norm(_colours(picture, now) - self._inside, axis=1), 0.0) / scale
+        off = np.where(seen, np.linalg.norm(colours_inside(picture, now) - self._inside, axis=1), 0.0) / scale
         return float(off[seen].mean()), *_worst_stretch(off, FEATURES_APART)
 
 
@@ -363,19 +379,6 @@ def _worst_stretch(values: Array, spacing: float) -> tuple[float, int]:
     means = np.abs(total[count:] - total[:-count])[: len(values)] / count
     worst = int(means.argmax())
     return float(means[worst]), (worst + count // 2) % len(values)
-
-
-def _colours(picture: Picture, along: Normals) -> Array:
-    """Colours a few pixels inside, as roots of linear light, (M, 3)."""
-    depths = np.array([3.0, 5.0, 7.0])
-    places = along.places[:, None] - along.outward[:, None] * depths[:, None]
-    low = np.maximum(places.min(axis=(0, 1)).astype(int) - 3, 0)
-    high = np.maximum(places.max(axis=(0, 1)).astype(int) + 4, low + 1)
-    part = picture[low[1] : high[1], low[0] : high[0]]
-    if part.size == 0:
-        return np.zeros((len(along.places), 3))
-    calm = np.asarray(cv2.GaussianBlur(part, (0, 0), 1.5), np.uint8)
-    return np.asarray(roots_of(seen_at(calm, places - low)).mean(axis=1, dtype=np.float64))
 
 
 def grey_of(picture: Picture) -> Picture:

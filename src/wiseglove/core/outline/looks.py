@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from wiseglove.core.geometry.bezier import Points, signed_area
-from wiseglove.core.outline.edges import length, range_of, seen_at
+from wiseglove.core.outline.edges import length, range_of, roots_of, seen_at
 from wiseglove.core.outline.normals import Normals, normals_at, normals_of
 from wiseglove.core.outline.snap import layer_around
 
@@ -95,6 +96,19 @@ def by_segment(values: Array, segment: NDArray[np.int64], count: int) -> Array:
     """The mean of values (M,) on each of `count` segments; 0 where none lies."""
     total = np.bincount(segment, values, count)
     return np.asarray(total / np.maximum(np.bincount(segment, minlength=count), 1))
+
+
+def colours_inside(picture: Picture, along: Normals) -> Array:
+    """Colours a few pixels inside, as roots of linear light, (M, 3)."""
+    depths = np.array([3.0, 5.0, 7.0])
+    places = along.places[:, None] - along.outward[:, None] * depths[:, None]
+    low = np.maximum(places.min(axis=(0, 1)).astype(int) - 3, 0)
+    high = np.maximum(places.max(axis=(0, 1)).astype(int) + 4, low + 1)
+    part = picture[low[1] : high[1], low[0] : high[0]]
+    if part.size == 0:
+        return np.zeros((len(along.places), 3))
+    calm = np.asarray(cv2.GaussianBlur(part, (0, 0), 1.5), np.uint8)
+    return np.asarray(roots_of(seen_at(calm, places - low)).mean(axis=1, dtype=np.float64))
 
 
 def logistic(weighed: Array) -> Array:

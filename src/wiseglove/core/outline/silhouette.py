@@ -22,7 +22,7 @@ from wiseglove.core.matte.coverage import Box as Area
 from wiseglove.core.matte.coverage import coverage
 from wiseglove.core.outline.carry import Carried, OutlineFollower, box_around
 from wiseglove.core.outline.doubts import FOUND, LEFT_OUT, MANY, NEAR, NEARLY, beside_of, doubt_by, signs_of
-from wiseglove.core.outline.edges import averaged
+from wiseglove.core.outline.edges import averaged, seen_at
 from wiseglove.core.outline.looks import Looks, Signs, by_segment, logistic
 from wiseglove.core.outline.normals import Normals, follow, normals_of
 from wiseglove.core.outline.refit import SPACING as REFITTED
@@ -45,6 +45,9 @@ REACH = 1.5
 WHOLE = ((25.0, 20), (25.0, 12), (18.0, 8), (12.0, 5), (8.0, 3), (5.0, 2))
 """For a whole figure: how far an edge is looked for, in pixels, and over how many places on each side it moves together."""
 PART = ((4.0, 6), (2.0, 3))
+LOST = ((18.0, 8), (12.0, 5), (8.0, 3))
+HELD, BARE, LEAST_HELD = 4.0, 0.2, 6.0
+"""How far inside an outline what it holds is looked at, in pixels, what is covered less than this is not it, and along how many pixels."""
 FACING, FACING_PART = 0.4, 0.95
 """Cosine between the ways an outline and an edge face, from which on they may be one."""
 NEAREST = 8
@@ -82,6 +85,7 @@ class Silhouette:
         apart: whether nothing else touches what it is the edge of.
         """
         self.apart = apart
+        self._matte, self._known, self._corner = matte, known, np.array(corner)
         soft = np.asarray(cv2.GaussianBlur(matte, (0, 0), SMOOTH), np.float32)
         lines, _ = cv2.findContours((soft > 0.5).view(np.uint8), cv2.RETR_LIST, cv2.CHAIN_APPROX_NONE)
         long = [line[:, 0] for line in lines if len(line) > MANY]
@@ -106,11 +110,21 @@ class Silhouette:
         down = np.argsort(self.places[:, 1], kind="stable")
         self._by_row = self.places[down], self.outward[down]
 
-    def onto(self, points: Points, kinds: list[str], steps: tuple[tuple[float, int], ...], facing: float) -> Points:
-        """An outline (N, 8) brought onto these edges where they are near and face the same way."""
+    def onto(
+        self,
+        points: Points,
+        kinds: list[str],
+        steps: tuple[tuple[float, int], ...],
+        facing: float,
+        only: NDArray[np.bool_] | None = None,
+    ) -> Points:
+        """An outline (N, 8) brought onto these edges where they are near and face the same way; only some of its segments (N,)."""
         for reach, together in steps:
             along = normals_of(points, list(range(len(points))), SPACING)
             there, shift = self._nearest(along, reach, facing)
+            if only is not None:
+                others = ~only[along.segment]
+                there, shift = there | others, np.where(others[:, None], 0.0, shift)
             if there.sum() < MANY:
                 return points
             weight = np.asarray(there + 1e-3, np.float64)
@@ -148,6 +162,17 @@ class Silhouette:
         """Which of `count` segments of an outline have edges beside them that no place of the outline is on."""
         (left,) = beside_of(along, count, self.places, (LEFT_OUT,))
         return left >= MANY
+
+    def uncovered(self, points: Points) -> NDArray[np.bool_]:
+        """Which segments (N,) of an outline hold, just inside, what nothing covers; and their neighbours."""
+        count = len(points)
+        along = normals_of(points, list(range(count)), SPACING)
+        places = along.places - along.outward * HELD - self._corner
+        bare = seen_at(self._matte, places) < BARE
+        if self._known is not None:
+            bare &= seen_at(self._known.view(np.uint8), places) > 0
+        held = np.bincount(along.segment, bare, count) * SPACING > LEAST_HELD
+        return np.asarray(held | np.roll(held, 1) | np.roll(held, -1))
 
     def _nearest(self, along: Normals, reach: float, facing: float) -> tuple[NDArray[np.bool_], Array]:
         """For places of an outline: whether an edge is near, and the way to it, (M, 2)."""
@@ -320,7 +345,11 @@ class SilhouetteFollower:
         edges = edges or self._silhouette(picture, found.points)
         if edges is None:
             return found
-        return self._given(picture, edges.onto(found.points, self._kinds, PART, FACING_PART), edges, found.doubt)
+        points = found.points
+        lost = edges.uncovered(points)
+        if lost.any():
+            points = edges.onto(points, self._kinds, LOST, FACING, lost)
+        return self._given(picture, edges.onto(points, self._kinds, PART, FACING_PART), edges, found.doubt)
 
     def _silhouette(self, picture: Picture, points: Points, touched: bool = False) -> Silhouette | None:
         box = box_around(points, picture.shape)
