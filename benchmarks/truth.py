@@ -113,7 +113,11 @@ class Edges:
     part: shapely.Geometry
 
     def errors(self, points: np.ndarray, first: np.ndarray, then: Edges) -> np.ndarray:
-        """How far an outline (N, 8) is from the part's true edge, in pixels, at places a pixel apart along it.
+        """As `off`, without the segments."""
+        return self.off(points, first, then)[0]
+
+    def off(self, points: np.ndarray, first: np.ndarray, then: Edges) -> tuple[np.ndarray, np.ndarray]:
+        """How far an outline (N, 8) is from the part's true edge, in pixels, at places a pixel apart along it; and their segments.
 
         `first` and `then` are the outline and the edges on the frame that it was carried on from. Left out is what lies
         at the border of the picture, where there was no edge on that frame (where the outline was cut off), and where
@@ -125,7 +129,7 @@ class Edges:
         nearest = shapely.get_coordinates(shapely.shortest_line(places, self.part)).reshape(-1, 2, 2)[:, 1]
         counts = _well_inside(along.places) & _well_inside(nearest) & (shapely.distance(then.part, before) < 3)
         counts &= shapely.distance(self.whole, shapely.points(nearest)) < 1.5
-        return np.asarray(shapely.distance(self.part, places))[counts]
+        return np.asarray(shapely.distance(self.part, places))[counts], along.segment[counts]
 
 
 def _well_inside(places: np.ndarray) -> np.ndarray:

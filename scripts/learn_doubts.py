@@ -58,13 +58,23 @@ def main() -> None:
             )
     small = np.array(of_small)
     every, off, clip = np.concatenate(signs), np.concatenate(away), np.concatenate(clips)
+    weights = weights_of(clip, off)
+    network = mean_of([learned(every, share_of(off), weights, n, WAY) for n in range(NETWORKS)])
+    write(_calmed(network, every, np.where(off > BAD, 0.0, weights), small[clip]), WEIGHTS)
+
+
+def weights_of(clip: NDArray[np.int64], off: Array) -> Array:
+    """What stretches (P,) of clips count that are so many pixels off: each clip alike, and in it what is right and what is not."""
     weights = np.zeros(len(off))
     for kind in {(c, b) for c, b in zip(clip, off > BAD, strict=True)}:
         of_it = (clip == kind[0]) & ((off > BAD) == kind[1])
         weights[of_it] = 1 / max(of_it.sum(), FEW)
-    true = 1 / (1 + np.exp(-SURE * (np.log(off + 0.3) - np.log(BAD + 0.3))))
-    network = mean_of([learned(every, true, weights, n, WAY) for n in range(NETWORKS)])
-    write(_calmed(network, every, np.where(off > BAD, 0.0, weights), small[clip]), WEIGHTS)
+    return weights
+
+
+def share_of(off: Array) -> Array:
+    """How much stretches (P,) that are so many pixels off count as being off, 0..1."""
+    return np.asarray(1 / (1 + np.exp(-SURE * (np.log(off + 0.3) - np.log(BAD + 0.3)))))
 
 
 def _calmed(network: Network, signs: Array, weights: Array, small: NDArray[np.bool_]) -> Network:
@@ -126,10 +136,14 @@ def _between(
     for one in found:
         if one.frame in keys or one.points is None or one.doubt is None or one.doubt.tobytes() not in seen:
             continue
-        _, distances, segments = edge_on(name, one.frame, "whole").off(one.points)
-        counted = np.bincount(segments, minlength=len(one.points))
-        mean = np.bincount(segments, distances, len(one.points)) / np.maximum(counted, 1)
-        yield seen[one.doubt.tobytes()][counted > 2], mean[counted > 2]
+        yield stretches(seen[one.doubt.tobytes()], *edge_on(name, one.frame, "whole").off(one.points)[1:])
+
+
+def stretches(signs: Array, distances: Array, segments: NDArray[np.int64]) -> tuple[Array, Array]:
+    """Signs (P, S) of those of N segments on which more than two places are told, and mean distances (P,) of these, (M,) on segments (M,)."""
+    counted = np.bincount(segments, minlength=len(signs))
+    mean = np.bincount(segments, distances, len(signs)) / np.maximum(counted, 1)
+    return signs[counted > 2], mean[counted > 2]
 
 
 if __name__ == "__main__":

@@ -1,4 +1,4 @@
-"""Doubt of a whole figure's stretches, by how its edge looks and by the matte's edges beside it."""
+"""Doubt of the stretches of whole figures and of parts, by how their edge looks and by the edges of a matte beside it."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from wiseglove.core.outline.doubts import doubt_by, signs_of
+from wiseglove.core.outline.doubts import doubt_by, doubt_of_part, signs_of, signs_of_part
 from wiseglove.core.outline.looks import Signs
 from wiseglove.core.outline.normals import normals_of
 
@@ -90,3 +90,29 @@ def test_it_is_a_share_whatever_is_seen_from_wherever_the_outline_begins(
 def test_without_any_edge_all_of_it_is_doubted() -> None:
     none = Edges(np.zeros((0, 2)), np.zeros((0, 2)), np.zeros(0))
     assert doubts(outline(), none).min() > 0.5
+
+
+def part_doubts(looks: Signs, inside: float | np.ndarray) -> np.ndarray:
+    points = outline()
+    return doubt_of_part(signs_of_part(points, np.broadcast_to(inside, STRETCHES), looks))
+
+
+def test_of_a_part_what_looks_as_it_did_is_not_doubted_and_what_does_not_is() -> None:
+    looks = Signs(*(np.where(WRONG, bad, good) for bad, good in zip(OTHER, SAME, strict=True)))
+    found = part_doubts(looks, np.where(WRONG, 0.9, 0.01))
+    assert found[WRONG].min() > 0.6
+    assert found[~WRONG].max() < 0.3
+
+
+@given(ANY, st.floats(0, 1), st.floats(0.2, 4))
+def test_the_doubt_of_a_part_is_one_for_each_stretch(values: tuple[float, ...], inside: float, size: float) -> None:
+    points = outline()
+    points[:, :6] *= size
+    found = doubt_of_part(signs_of_part(points, np.full(STRETCHES, inside), of(values)))
+    assert found.shape == (STRETCHES,)
+    assert ((found >= 0) & (found <= 1)).all()
+
+
+@given(st.floats(0.005, 0.02), st.floats(0.93, 0.995))
+def test_a_part_is_doubted_more_where_shape_and_inside_say_so(little: float, much: float) -> None:
+    assert (part_doubts(of(OTHER), much) > part_doubts(of(OTHER), little)).all()

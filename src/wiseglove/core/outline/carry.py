@@ -23,6 +23,7 @@ from scipy.spatial.distance import cdist
 from wiseglove.core.geometry.bezier import Points, flatten, signed_area
 from wiseglove.core.kept import kept
 from wiseglove.core.outline.beyond import Beyond
+from wiseglove.core.outline.doubts import doubt_of_part, signs_of_part
 from wiseglove.core.outline.edges import averaged, range_of
 from wiseglove.core.outline.elastic import Elastic, Found
 from wiseglove.core.outline.looks import Looks, by_segment, colours_inside, logistic
@@ -88,7 +89,8 @@ class Carried:
     """One frame's outline (N, 8), how much it is to be believed (0..1), and why it went no further ("" where it did).
 
     `where` is the part that would have run away, as a place on the outline before. `doubt` (N,) says for each segment how far
-    it is to be doubted, 0..1, one half where it stops being sure; `astray` is the mean of it as far as shape and inside tell.
+    it is to be doubted, 0..1, one half where it stops being sure; `inside` (N,) the same by shape, inside and how clear its edge is
+    alone; `astray` is the mean of it as far as shape and inside tell.
     """
 
     points: Points
@@ -96,6 +98,7 @@ class Carried:
     reason: str = ""
     where: tuple[float, float] | None = None
     doubt: Array | None = None
+    inside: Array | None = None
     astray: float = 1.0
 
 
@@ -161,14 +164,15 @@ class OutlineFollower:
         if isinstance(found, str):
             lost = np.ones(len(self._points))
             self._picture = picture
-            return Carried(self._points, 0.0, found, doubt=lost)
+            return Carried(self._points, 0.0, found, doubt=lost, inside=lost)
         verdict = self._verdict(picture, found)
         by_shape = self._doubt(found, picture)
-        clear = self.looks.on(picture, found.points).clear
+        looks = self.looks.on(picture, found.points)
         own, edge, more = DOUBT_OF_EDGE
         self._picture, self._points = picture, found.points
-        doubt, astray = logistic(own * by_shape + edge * clear + more), float(logistic(by_shape).mean())
-        return replace(verdict, points=found.points, doubt=doubt, astray=astray)
+        inside, astray = logistic(own * by_shape + edge * looks.clear + more), float(logistic(by_shape).mean())
+        doubt = inside if found.snapped.clear is None else doubt_of_part(signs_of_part(found.points, inside, looks))
+        return replace(verdict, points=found.points, doubt=doubt, inside=inside, astray=astray)
 
     def went(self, picture: Picture) -> Points:
         """Where the outline goes with the features alone; where it was, if they cannot be followed."""

@@ -1,8 +1,9 @@
-"""How a whole figure's outline is doubted, stretch by stretch: by how its edge looks beside how it did, and by the matte that it lies on.
+"""How outlines are doubted, stretch by stretch: by how their edge looks beside how it did, a whole figure's also by the matte that it lies on.
 
 What signs mean together no straight rule tells: colours that differ tell little on a short stretch and much on a long one, and a soft
-edge of the matte is as good as a sharp one where the figure is fast. So a small network tells the odds of being two pixels off. Its
-weights stand in `doubts.csv`; `scripts/learn_doubts.py` fits them to figures that were carried on and whose truth is known.
+edge of the matte is as good as a sharp one where the figure is fast. So a small network tells the odds of being two pixels off, and another
+those of a part that is followed from inside. Their weights stand in `doubts.csv` and `doubts_of_parts.csv`; `scripts/learn_doubts.py` and
+`scripts/learn_doubts_of_parts.py` fit them to figures, parts of them and hands that were carried on and whose truth is known.
 """
 
 from __future__ import annotations
@@ -21,7 +22,9 @@ from wiseglove.core.outline.looks import Signs, by_segment, logistic
 from wiseglove.core.outline.normals import SPACING, Normals
 
 Array = NDArray[np.float64]
-WEIGHTS = Path(__file__).with_name("doubts.csv")
+WEIGHTS, WEIGHTS_OF_PARTS = (Path(__file__).with_name(name) for name in ("doubts.csv", "doubts_of_parts.csv"))
+LEAST = 0.01
+"""How near to 0 and 1 a share comes before its odds are taken."""
 FARTHEST, ASIDE = 20.0, 6.0
 """Pixels beyond which it says no more how far an edge is, and how far out or in it is."""
 FOUND, NEARLY = 1.5, 4.0
@@ -59,10 +62,8 @@ def signs_of(points: Points, along: Normals, looks: Signs, edges: Edges, known: 
     far, *rest = (by_segment(np.asarray(v, np.float64), along.segment, count) for v in of_places)
     beside, missed = beside_of(along, count, edges.places, (APART, LEFT_OUT))
     long = SPACING * np.bincount(along.segment, minlength=count)
-    size = np.full(count, np.log(max(abs(signed_area(points)), 1.0)) / 2)
-    seen = (looks.unlike, looks.unlike_near, looks.step, looks.lacks, looks.clear, looks.first)
-    matte = (np.log(far + SHARP), missed >= MANY, np.log(long + 2), size, *rest, np.log(beside + 1))
-    return np.stack([*seen, *matte, np.full(count, float(known))], axis=1)
+    matte = (np.log(far + SHARP), missed >= MANY, np.log(long + 2), _size(points), *rest, np.log(beside + 1))
+    return np.stack([*_seen(looks), *matte, np.full(count, float(known))], axis=1)
 
 
 def beside_of(along: Normals, count: int, places: Array, beyond: Sequence[float]) -> list[NDArray[np.int64]]:
@@ -80,3 +81,23 @@ def doubt_by(signs: Array) -> Array:
     """
     lies_on_none = signs[:, FAR] > np.log(NEARLY + SHARP)
     return np.where(lies_on_none, 1.0, logistic(read(WEIGHTS).tell(signs)))
+
+
+def signs_of_part(points: Points, inside: Array, looks: Signs) -> Array:
+    """What the doubt of each segment of a part's outline (N, 8) is told by, (N, S). inside: how it is doubted by shape and inside, (N,), 0..1."""
+    odds = np.log((inside + LEAST) / (1 + LEAST - inside))
+    return np.stack([odds, *_seen(looks), _size(points)], axis=1)
+
+
+def doubt_of_part(signs: Array) -> Array:
+    """Doubt 0..1 of each of N stretches of a part's outline by its signs (N, S)."""
+    return logistic(read(WEIGHTS_OF_PARTS).tell(signs))
+
+
+def _seen(looks: Signs) -> tuple[Array, ...]:
+    return looks.unlike, looks.unlike_near, looks.step, looks.lacks, looks.clear, looks.first
+
+
+def _size(points: Points) -> Array:
+    """Logarithm of the root of an outline's area, for each segment, (N,)."""
+    return np.full(len(points), np.log(max(abs(signed_area(points)), 1.0)) / 2)

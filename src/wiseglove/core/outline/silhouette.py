@@ -21,7 +21,7 @@ from wiseglove.core.geometry.bezier import Points, signed_area, twice_area
 from wiseglove.core.matte.coverage import Box as Area
 from wiseglove.core.matte.coverage import coverage
 from wiseglove.core.outline.carry import Carried, OutlineFollower, box_around
-from wiseglove.core.outline.doubts import FOUND, LEFT_OUT, MANY, NEAR, NEARLY, beside_of, doubt_by, signs_of
+from wiseglove.core.outline.doubts import FOUND, LEAST, LEFT_OUT, MANY, NEAR, NEARLY, beside_of, doubt_by, signs_of
 from wiseglove.core.outline.edges import averaged, seen_at
 from wiseglove.core.outline.looks import Looks, Signs, by_segment, logistic
 from wiseglove.core.outline.normals import Normals, follow, normals_of
@@ -256,20 +256,20 @@ def all_round(points: Points, kinds: list[str], edges: Silhouette) -> Points:
 
 
 def told_by(
-    points: Points, edges: Silhouette, signs: Signs, doubt: Array | None, known: bool = True
+    points: Points, edges: Silhouette, signs: Signs, inside: Array | None, known: bool = True
 ) -> tuple[float, Array]:
     """How much an outline (N, 8) lies on edges, 0..1, and a doubt for each segment (N,).
 
-    doubt: that by what is inside a part (N,); none for a whole figure, which lies on edges all round. known: whether the picture behind
+    inside: the doubt by what is inside a part (N,); none for a whole figure, which lies on edges all round. known: whether the picture behind
     was, or was learned on the way.
     """
     count = len(points)
     along = normals_of(points, list(range(count)), SPACING)
     on = edges.agrees(along, FOUND)
-    if doubt is None:
+    if inside is None:
         return float(on.mean()), doubt_by(signs_of(points, along, signs, edges, known))
     nearly = edges.agrees(along, NEARLY)
-    told = [np.log((doubt + 0.01) / (1.01 - doubt)), signs.unlike_near, signs.step, signs.clear]
+    told = [np.log((inside + LEAST) / (1 + LEAST - inside)), signs.unlike_near, signs.step, signs.clear]
     told += [by_segment(np.asarray(w, np.float64), along.segment, count) for w in (on, nearly)]
     *each, more = DOUBT_OF_PART
     return float(on.mean()), logistic(np.asarray(more + sum(w * sign for w, sign in zip(each, told, strict=True))))
@@ -332,9 +332,9 @@ class SilhouetteFollower:
         missing = ~thing & _well_inside(own)
         return bool(beyond.sum() + missing.sum() < (1 - FILLED) * own.sum())
 
-    def _given(self, picture: Picture, points: Points, edges: Silhouette, doubt: Array | None) -> Carried:
+    def _given(self, picture: Picture, points: Points, edges: Silhouette, inside: Array | None) -> Carried:
         self._follower.stands(picture, points)
-        sure, told = told_by(points, edges, self._looks.on(picture, points), doubt)
+        sure, told = told_by(points, edges, self._looks.on(picture, points), inside)
         return Carried(points, sure, doubt=told)
 
     def _from_inside(self, picture: Picture, edges: Silhouette | None) -> Carried | None:
@@ -349,7 +349,7 @@ class SilhouetteFollower:
         lost = edges.uncovered(points)
         if lost.any():
             points = edges.onto(points, self._kinds, LOST, FACING, lost)
-        return self._given(picture, edges.onto(points, self._kinds, PART, FACING_PART), edges, found.doubt)
+        return self._given(picture, edges.onto(points, self._kinds, PART, FACING_PART), edges, found.inside)
 
     def _silhouette(self, picture: Picture, points: Points, touched: bool = False) -> Silhouette | None:
         box = box_around(points, picture.shape)
