@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from benchmarks.truth import edge_of, fitted, off
 from tests.core.outline.test_following import textured
 from wiseglove.core.geometry.bezier import Points, ellipse, flatten
+from wiseglove.core.outline import swinging
 from wiseglove.core.outline.carry import OutlineFollower
 from wiseglove.core.outline.normals import normals_of
 from wiseglove.core.outline.silhouette import FACING, LOST, Silhouette
@@ -78,6 +79,17 @@ def test_a_limb_that_swung_is_found_where_it_is(angle: float) -> None:
     # Places of the first frame go with it, and stay as far from its root as they were.
     from_root = [np.hypot(*(places - ROOT).T) for places in (found.first, found.now)]
     assert np.abs(from_root[0] - from_root[1]).mean() < 3
+
+
+def test_of_a_long_outline_places_are_farther_apart(monkeypatch: pytest.MonkeyPatch) -> None:
+    points, kinds = outline(0)
+    close = Swinging(picture(0), points, kinds).on(picture(31), points, points)
+    monkeypatch.setattr(swinging, "MOST_PLACES", 60)
+    found = Swinging(picture(0), points, kinds).on(picture(31), points, points)
+    assert close is not None
+    assert found is not None
+    assert len(found.first) < 0.7 * len(close.first)
+    assert error(found.points, 31) < 2.2
 
 
 def test_what_is_where_it_was_is_not_looked_for() -> None:

@@ -21,8 +21,8 @@ from wiseglove.core.outline.normals import Normals, follow, normals_at, normals_
 Array = NDArray[np.float64]
 Picture = NDArray[np.uint8]
 Which = NDArray[np.int64]
-SPACING = 4.0
-"""Pixels between the places along an outline."""
+SPACING, MOST_PLACES = 4.0, 320
+"""Pixels between the places along an outline; on a long one they are farther apart, so that there are no more than about so many."""
 SHORTEST, LONGEST = 36.0, 0.6
 """Of a limb along the curve: pixels, and share of the whole outline."""
 STICKS_OUT = 2.5
@@ -32,16 +32,20 @@ MOST, LARGER = 4, 1.6
 INSIDE, BEYOND = np.array([3.0, 5.0]), np.array([3.0])
 """Where colours are compared, in pixels inside and outside the edge."""
 LEAST_STEP = 0.3
-"""What differs less across the edge, in shares of the range of colours inside, tells nothing."""
+"""What differs less across the edge, in shares of what does so in the middle of a limb, tells nothing."""
 LACKING = 0.5
 """How much a lacking edge counts beside colours inside that are others."""
 ASTRAY, MUCH_MORE, MOST_UNLIKE = 0.2, 0.75, 0.4
 """How unlike it is a limb that is looked for, what share of that one has that is taken for it, and how unlike that is at most."""
 ANGLES = np.deg2rad(np.concatenate([np.arange(-50.0, 0.0, 5.0), np.arange(5.0, 55.0, 5.0)]))
-FINER = np.deg2rad([-2.5, 2.5])
+FINER = np.deg2rad([2.5, 1.25, 0.6])
+"""By how much limbs are turned at first, and by how much less and less then: half of the last is a pixel 200 pixels from the root."""
+TRIED = 6
+"""How many of the limbs that are lost are looked for on a frame, the most lost first."""
 ROOT = 4
 """Places on each side of a limb whose motion it hangs on."""
 MARGIN = 12
+"""Pixels around all of the places that are seen besides where limbs may turn to."""
 
 
 @dataclass(frozen=True)
@@ -59,7 +63,10 @@ class Swinging:
     def __init__(self, picture: Picture, points: Points, kinds: list[str]) -> None:
         """picture: RGB (H, W, 3), encoded; points (N, 8)."""
         self._kinds = kinds
-        along = normals_of(points, list(range(len(points))), SPACING)
+        everywhere = list(range(len(points)))
+        along = normals_of(points, everywhere, SPACING)
+        if len(along.t) > MOST_PLACES:
+            along = normals_of(points, everywhere, SPACING * len(along.t) / MOST_PLACES)
         self._segment, self._t, self._first = along.segment, along.t, along.places
         self._limbs: list[_Limb] = []
         stretches = stretches_out(along.places)
@@ -79,7 +86,7 @@ class Swinging:
         inner, step = seen.along(now.places, now.outward)
         lost = [(float(limb.unlike(inner[limb.which], step[limb.which])), limb) for limb in self._limbs]
         target, turned = now.places.copy(), np.zeros(len(now.t), np.bool_)
-        for unlike, limb in sorted(lost, key=lambda one: -one[0]):
+        for unlike, limb in sorted(lost, key=lambda one: -one[0])[:TRIED]:
             if unlike < ASTRAY:
                 break
             if turned[limb.which].any():
@@ -126,9 +133,10 @@ def _turned(seen: _Seen, was: Normals, now: Normals, limb: _Limb) -> tuple[float
         best = int(unlike.argmin())
         return float(unlike[best]), turned[best], float(angles[best])
 
-    roughly = best_of(ANGLES)
-    finely = best_of(roughly[2] + FINER)
-    return min(roughly, finely, key=lambda found: found[0])[:2]
+    found = best_of(ANGLES)
+    for by in FINER:
+        found = min(found, best_of(found[2] + np.array([-by, by])), key=lambda one: one[0])
+    return found[:2]
 
 
 class _Seen:
