@@ -125,7 +125,7 @@ def _on_the_hand(frames: list[np.ndarray], starts: tuple[int, ...], name: str, s
         for first in starts:
             truth = read_truth(FOOTAGE, first)
             points, kinds = fitted(truth.hand if part == "hand" else truth.parts[part], 0.5)
-            then = _edges(first, part)
+            then = edges_of_hand(first, part)
             begun.append(float(then.errors(points, points, then).mean()))
             follower = OutlineFollower(frames[first], points, kinds)
             for frame in range(first + 1, first + 21):
@@ -135,12 +135,13 @@ def _on_the_hand(frames: list[np.ndarray], starts: tuple[int, ...], name: str, s
                 if carried.reason:
                     stopped.append(frame - first - 1)
                     break
-                errors.append(float(_edges(frame, part).errors(carried.points, points, then).mean()))
+                errors.append(float(edges_of_hand(frame, part).errors(carried.points, points, then).mean()))
     peer = f"median {np.median(errors):.2f} px, at the start {np.mean(begun):.2f}; {len(errors)} frames of {60 * len(starts)}, stopped after {stopped}"
     return Row(name, float(np.mean(errors)), "px", "carry", peer)
 
 
 @cache
-def _edges(frame: int, part: str) -> Edges:
+def edges_of_hand(frame: int, part: str) -> Edges:
+    """The true edges of the tapping hand ('hand'), or of a part of it, on a frame."""
     truth = read_truth(FOOTAGE, frame)
     return Edges(edge_of(truth.hand), edge_of(truth.hand if part == "hand" else truth.parts[part]))

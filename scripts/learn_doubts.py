@@ -13,7 +13,7 @@ from collections.abc import Iterator
 from unittest.mock import patch
 
 import numpy as np
-from networks import Way, learned, mean_of
+from networks import Way, cut, learned, mean_of
 from numpy.typing import NDArray
 
 from benchmarks.walking import APART, AWAY, BAD, SMALL, clip_of, corrected, covered_on, edge_on, started
@@ -87,9 +87,7 @@ def _calmed(network: Network, signs: Array, weights: Array, small: NDArray[np.bo
     for known in (False, True):
         alike = (signs[:, KNOWN] > 0.5) == known
         for these, of_these in ((alike & ~small, alike), (alike & small, alike & small)):
-            down = np.flatnonzero(of_these)[np.argsort(-told[of_these])]
-            share = np.cumsum(weights[down]) / weights[down].sum()
-            cuts.append(told[down][np.searchsorted(share, GOOD)])
+            cuts.append(cut(told[of_these], weights[of_these], GOOD))
             where.append(np.average(signs[these][:, TELLING], axis=0, weights=weights[these]))
     counts = np.array([MOSTLY, 1.0] * 2)
     lines = np.hstack([where, np.ones((len(cuts), 1))]) * counts[:, None]

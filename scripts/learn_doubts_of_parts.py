@@ -14,10 +14,10 @@ from unittest.mock import patch
 
 import numpy as np
 from learn_doubts import NETWORKS, STARTS, WAY, share_of, stretches, weights_of
-from networks import learned, mean_of
+from networks import cut, learned, mean_of
 from numpy.typing import NDArray
 
-from benchmarks.following import _edges
+from benchmarks.following import edges_of_hand
 from benchmarks.truth import FOOTAGE, fitted, plates
 from benchmarks.walking import AWAY, BAD, HIDDEN_PARTS, PARTS, clip_of, edge_on, started
 from wiseglove.core.geometry.bezier import Points
@@ -51,10 +51,8 @@ def main() -> None:
     every, off, clip = np.concatenate(signs), np.concatenate(away), np.concatenate(clips)
     weights = weights_of(clip, off)
     network = mean_of([learned(every, share_of(off), weights, n, WAY) for n in range(NETWORKS)])
-    told = network.tell(every)
-    down = np.flatnonzero(off <= BAD)[np.argsort(-told[off <= BAD])]
-    cut = told[down][np.searchsorted(np.cumsum(weights[down]) / weights[down].sum(), GOOD)]
-    network.out[-1] -= cut
+    right = off <= BAD
+    network.out[-1] -= cut(network.tell(every)[right], weights[right], GOOD)
     write(network, WEIGHTS_OF_PARTS)
 
 
@@ -76,11 +74,11 @@ def _of_the_hand() -> Iterator[Told]:
     pictures = list(plates())
     for part, many in HANDS.items():
         for start in HAND_STARTS:
-            truth, then = read_truth(FOOTAGE, start), _edges(start, part)
+            truth, then = read_truth(FOOTAGE, start), edges_of_hand(start, part)
             points, kinds = fitted(truth.hand if part == "hand" else truth.parts[part], 0.5)
             for one, signs in _carried(pictures, (start, points), kinds, start + many):
                 assert one.points is not None
-                yield stretches(signs, *_edges(one.frame, part).off(one.points, points, then))
+                yield stretches(signs, *edges_of_hand(one.frame, part).off(one.points, points, then))
 
 
 def _carried(

@@ -69,6 +69,12 @@ def learned(signs: Array, true: Array, weights: Array, begun: int, way: Way) -> 
     return Network(mean, deviation, np.vstack([inner, bias]), np.concatenate([out, straight, middle + more]))
 
 
+def cut(told: Array, weights: Array, share: float) -> float:
+    """The number beyond which that share of all lies, (P,), each counted by its weight (P,)."""
+    down = np.argsort(-told)
+    return float(told[down][np.searchsorted(np.cumsum(weights[down]) / weights.sum(), share)])
+
+
 def mean_of(networks: Sequence[Network]) -> Network:
     """One network that tells the mean of what some of the same signs tell."""
     count, hidden = len(networks), [n.hidden.shape[1] for n in networks]
