@@ -85,13 +85,17 @@ def doubt_by(signs: Array) -> Array:
 
 def signs_of_part(points: Points, inside: Array, looks: Signs) -> Array:
     """What the doubt of each segment of a part's outline (N, 8) is told by, (N, S). inside: how it is doubted by shape and inside, (N,), 0..1."""
-    odds = np.log((inside + LEAST) / (1 + LEAST - inside))
-    return np.stack([odds, *_seen(looks), _size(points)], axis=1)
+    return np.stack([odds_of(inside), *_seen(looks), _size(points)], axis=1)
 
 
 def doubt_of_part(signs: Array) -> Array:
     """Doubt 0..1 of each of N stretches of a part's outline by its signs (N, S)."""
     return logistic(read(WEIGHTS_OF_PARTS).tell(signs))
+
+
+def odds_of(share: Array) -> Array:
+    """Logarithms of the odds of shares 0..1."""
+    return np.asarray(np.log((share + LEAST) / (1 + LEAST - share)))
 
 
 def _seen(looks: Signs) -> tuple[Array, ...]:

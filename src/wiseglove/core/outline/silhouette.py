@@ -21,7 +21,7 @@ from wiseglove.core.geometry.bezier import Points, signed_area, twice_area
 from wiseglove.core.matte.coverage import Box as Area
 from wiseglove.core.matte.coverage import coverage
 from wiseglove.core.outline.carry import Carried, OutlineFollower, box_around
-from wiseglove.core.outline.doubts import FOUND, LEAST, LEFT_OUT, MANY, NEAR, NEARLY, beside_of, doubt_by, signs_of
+from wiseglove.core.outline.doubts import FOUND, LEFT_OUT, MANY, NEAR, NEARLY, beside_of, doubt_by, odds_of, signs_of
 from wiseglove.core.outline.edges import averaged, seen_at
 from wiseglove.core.outline.looks import Looks, Signs, by_segment, logistic
 from wiseglove.core.outline.normals import Normals, follow, normals_of
@@ -46,6 +46,7 @@ WHOLE = ((25.0, 20), (25.0, 12), (18.0, 8), (12.0, 5), (8.0, 3), (5.0, 2))
 """For a whole figure: how far an edge is looked for, in pixels, and over how many places on each side it moves together."""
 PART = ((4.0, 6), (2.0, 3))
 LOST = ((18.0, 8), (12.0, 5), (8.0, 3))
+"""The same for stretches of a part that are surely off."""
 HELD, BARE, LEAST_HELD = 4.0, 0.2, 6.0
 """How far inside an outline what it holds is looked at, in pixels, what is covered less than this is not it, and along how many pixels."""
 FACING, FACING_PART = 0.4, 0.95
@@ -269,7 +270,7 @@ def told_by(
     if inside is None:
         return float(on.mean()), doubt_by(signs_of(points, along, signs, edges, known))
     nearly = edges.agrees(along, NEARLY)
-    told = [np.log((inside + LEAST) / (1 + LEAST - inside)), signs.unlike_near, signs.step, signs.clear]
+    told = [odds_of(inside), signs.unlike_near, signs.step, signs.clear]
     told += [by_segment(np.asarray(w, np.float64), along.segment, count) for w in (on, nearly)]
     *each, more = DOUBT_OF_PART
     return float(on.mean()), logistic(np.asarray(more + sum(w * sign for w, sign in zip(each, told, strict=True))))
