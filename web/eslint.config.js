@@ -30,14 +30,10 @@ export default tseslint.config(...tseslint.configs.recommended, a11y.flatConfigs
   files: ["src/**/*.{ts,tsx}"],
   ignores: ["src/api/schema.d.ts"],
   plugins: { "react-hooks": hooks, import: importing },
-  settings: {
-    "import/resolver": { typescript: true },
-    "import/parsers": { "@typescript-eslint/parser": [".ts", ".tsx"] },
-  },
+  settings: { "import/resolver": { typescript: true } },
   rules: {
     "react-hooks/rules-of-hooks": "error",
     "react-hooks/exhaustive-deps": "error",
-    "import/no-cycle": ["error", { ignoreExternal: true }],
     "import/no-restricted-paths": ["error", { zones }],
     "max-lines": ["error", { max: 400, skipComments: false, skipBlankLines: false }],
   },
