@@ -96,8 +96,8 @@ def test_pictures_are_rendered_ahead_and_an_edit_takes_only_what_it_touched(open
     asked: list[int] = []
     page.on("request", lambda r: asked.extend(int(n) for n in re.findall(r"/looks/composite/(\d+)", r.url)))
     piece = {"id": "flash", "name": "Flash", "source": "solid", "first": 1024, "last": 1026, "fade_in": 0}
-    post_edit(page, type="set-pane", pane=pane_of(bench), pieces=[piece])
-    expect(ready).not_to_have_attribute("data-runs", re.compile(r"^\[\[1001,10(3\d|4\d)\]"))
+    with page.expect_event("requestfinished", lambda r: "/looks/composite/1026" in r.url, timeout=120_000):
+        post_edit(page, type="set-pane", pane=pane_of(bench), pieces=[piece])
     expect(ready).to_have_attribute("data-runs", re.compile(r"^\[\[1001,10(3\d|4\d)\]"), timeout=120_000)
     assert set(asked) == {1024, 1025, 1026}
 
