@@ -69,8 +69,9 @@ class Bench:
         self.page.evaluate("() => new Promise(done => requestAnimationFrame(() => requestAnimationFrame(done)))")
         self.page.wait_for_selector('[data-testid=picture][data-settled="true"]', timeout=30_000)
 
-    def last_done(self, text: str) -> None:
-        expect(self.page.get_by_test_id("last-done")).to_contain_text(text, timeout=60_000)  # the server may be busy
+    def last_done(self, text: str, patience: float = 60_000) -> None:
+        """Wait until the page says what was done; patience in milliseconds: the server may be busy."""
+        expect(self.page.get_by_test_id("last-done")).to_contain_text(text, timeout=patience)
 
     def press(self, *keys: str) -> None:
         for key in keys:
