@@ -8,6 +8,7 @@ from __future__ import annotations
 import os
 from collections.abc import Callable, Iterable
 from concurrent.futures import ThreadPoolExecutor
+from functools import cache
 from typing import TypeVar
 
 import numba as nb
@@ -40,3 +41,16 @@ def each(function: Callable[[A], B], items: Iterable[A]) -> list[B]:
     """A function of each item, several at once, in the items' order. What the first of them raises is raised."""
     with ThreadPoolExecutor(workers()) as pool:
         return list(pool.map(function, items))
+
+
+def meanwhile(function: Callable[[], B]) -> Callable[[], B]:
+    """Begin a call while the caller goes on. What is returned waits for its end, and gives its result or raises what it raised.
+
+    With one worker the call is made only then. The function must not begin another one so and wait for that.
+    """
+    return _beside().submit(function).result if workers() > 1 else function
+
+
+@cache
+def _beside() -> ThreadPoolExecutor:
+    return ThreadPoolExecutor(workers(), thread_name_prefix="beside")

@@ -20,7 +20,7 @@ from wiseglove.core.matte.combine import outline_matte
 from wiseglove.core.matte.coverage import Box
 from wiseglove.core.outline.carry import OutlineFollower
 from wiseglove.core.outline.normals import normals_of
-from wiseglove.core.outline.silhouette import FACING, WHOLE, Silhouette
+from wiseglove.core.outline.silhouette import FACING, WHOLE, Silhouette, SilhouetteFollower
 from wiseglove.core.outline.towards import carry_range
 from wiseglove.demo import walker
 
@@ -147,3 +147,34 @@ def test_someone_else_who_touches_a_figure_is_not_taken_into_its_outline() -> No
 def _oval(size: tuple[int, int], x: float) -> NDArray[np.float32]:
     matte = outline_matte(ellipse(x, 110, 34, 74)[None], Box(0, 0, size[1], size[0]))
     return np.asarray(cv2.GaussianBlur(matte, (0, 0), 0.7), np.float32)
+
+
+@pytest.mark.parametrize(("step", "asked"), [(6, 1), (34, 2)], ids=["goes on", "leaps"])
+def test_what_is_covered_is_told_around_where_a_thing_is_however_far_it_goes(step: int, asked: int) -> None:
+    rng = np.random.default_rng(3)
+    wall = cv2.GaussianBlur(rng.uniform(60, 120, (300, 420, 3)).astype(np.float32), (0, 0), 2)
+    cloth = cv2.GaussianBlur(rng.uniform(150, 255, (80, 80, 3)).astype(np.float32), (0, 0), 2)
+
+    def plate(left: int) -> NDArray[np.uint8]:
+        shown = wall.copy()
+        shown[110:190, left : left + 80] = cloth
+        return np.asarray(np.clip(shown, 0, 255), np.uint8)
+
+    boxes: list[tuple[int, int, int, int]] = []
+
+    def covered(
+        picture: NDArray[np.uint8], box: tuple[int, int, int, int]
+    ) -> tuple[NDArray[np.float32], NDArray[np.bool_]]:
+        boxes.append(box)
+        return difference_within(Behind(wall, np.ones(wall.shape[:2], bool), 1.0), picture, box)
+
+    square = np.zeros((4, 8))
+    square[:, :2] = [(120, 110), (200, 110), (200, 190), (120, 190)]
+    follower = SilhouetteFollower(plate(120), square, ["corner"] * 4, covered)
+    boxes.clear()
+    found = follower.anyway(plate(120 + step))
+    assert found is not None
+    assert np.abs(found.points[:, :2] - (square[:, :2] + (step, 0))).max() < 1.0
+    # Told beforehand around where it was; anew around where it is, where that is too far off.
+    assert len(boxes) == asked
+    assert max(b[2] for b in boxes) >= 200 + step + 40

@@ -131,7 +131,7 @@ class OutlineFollower:
         """picture: RGB (H, W, 3) of the frame on which the outline (N, 8) is right."""
         self._kinds = kinds
         self._first = points
-        self._picture, self._points = picture, points
+        self._picture, self.points = picture, points  # the frame that was last told
         everywhere = list(range(len(points)))
         self._spots = normals_of(points, everywhere, FEATURES_APART)
         self._inside = colours_inside(picture, self._spots)
@@ -147,10 +147,10 @@ class OutlineFollower:
         """The outline on the next frame, in either direction of time; the one before where it stops."""
         found = self._gone(picture)
         if isinstance(found, str):
-            return Carried(self._points, 0.0, found)
+            return Carried(self.points, 0.0, found)
         verdict = self._verdict(picture, found)
         if not verdict.reason:
-            self._picture, self._points = picture, verdict.points
+            self._picture, self.points = picture, verdict.points
         return verdict
 
     def anyway(self, picture: Picture) -> Carried | None:
@@ -158,18 +158,18 @@ class OutlineFollower:
 
         What cannot be followed as one thing goes piece by piece with the features nearby, and stays where none is.
         """
-        if box_around(self._points, picture.shape) is None or not self.in_sight(picture.shape):
+        if box_around(self.points, picture.shape) is None or not self.in_sight(picture.shape):
             return None
         found = self._gone(picture, piecewise=True)
         if isinstance(found, str):
-            lost = np.ones(len(self._points))
+            lost = np.ones(len(self.points))
             self._picture = picture
-            return Carried(self._points, 0.0, found, doubt=lost, inside=lost)
+            return Carried(self.points, 0.0, found, doubt=lost, inside=lost)
         verdict = self._verdict(picture, found)
         by_shape = self._doubt(found, picture)
         looks = self.looks.on(picture, found.points)
         own, edge, more = DOUBT_OF_EDGE
-        self._picture, self._points = picture, found.points
+        self._picture, self.points = picture, found.points
         inside, astray = logistic(own * by_shape + edge * looks.clear + more), float(logistic(by_shape).mean())
         doubt = inside if found.snapped.clear is None else doubt_of_part(signs_of_part(found.points, inside, looks))
         return replace(verdict, points=found.points, doubt=doubt, inside=inside, astray=astray)
@@ -177,11 +177,11 @@ class OutlineFollower:
     def went(self, picture: Picture) -> Points:
         """Where the outline goes with the features alone; where it was, if they cannot be followed."""
         found = self._by_pieces(picture)
-        return self._points if isinstance(found, str) else found.points
+        return self.points if isinstance(found, str) else found.points
 
     def stands(self, picture: Picture, points: Points) -> None:
         """The outline is this one on a frame; it goes on from there."""
-        self._picture, self._points = picture, points
+        self._picture, self.points = picture, points
 
     def settled(self, picture_at: Callable[[int], Picture], frame: int, points: Points) -> Points:
         """A blended outline as it is; see `SilhouetteFollower`."""
@@ -189,7 +189,7 @@ class OutlineFollower:
 
     def in_sight(self, shape: tuple[int, ...]) -> bool:
         """Whether there is anything of the outline in a picture of that shape (h, w, 3)."""
-        places = normals_of(self._points, list(range(len(self._points))), FEATURES_APART).places
+        places = normals_of(self.points, list(range(len(self.points))), FEATURES_APART).places
         inside = ((places > 1) & (places < np.array([shape[1], shape[0]]) - 1)).all(axis=1)
         return bool(inside.mean() > LEAST_IN_SIGHT)
 
@@ -203,7 +203,7 @@ class OutlineFollower:
         if isinstance(went, str):
             return went
         found = self._onto_edge(picture, went)
-        swung = self._swinging.on(picture, self._points, found.points) if piecewise else None
+        swung = self._swinging.on(picture, self.points, found.points) if piecewise else None
         if swung is None:
             return found
         still = cdist(went.at_first, swung.first).min(axis=1) > max(DEPTHS)
@@ -223,7 +223,7 @@ class OutlineFollower:
         warp, kept = cv2.estimateAffinePartial2D(start, end, method=cv2.RANSAC, ransacReprojThreshold=3.0)
         if warp is None or kept.mean() < 0.5:
             return "The parts inside move apart; draw them as outlines of their own."
-        points = gone_along(self._points, self._kinds, np.asarray(warp, np.float64), start, end)
+        points = gone_along(self.points, self._kinds, np.asarray(warp, np.float64), start, end)
         return _Went(points, float(believed.mean()), at_first[believed], end)
 
     def _by_pieces(self, picture: Picture) -> _Went | str:
@@ -232,16 +232,16 @@ class OutlineFollower:
         if isinstance(looks, str):
             return looks
         before, after, places, at_first, corner = looks
-        was = colours_inside(self._picture, normals_at(self._points, self._spots.segment, self._spots.t))
+        was = colours_inside(self._picture, normals_at(self.points, self._spots.segment, self._spots.t))
         best, least = None, np.inf
         for moved, believed, common in followed_twice(before, after, places - corner):
             if believed.sum() < FEW:
                 continue
             start, end = places[believed], moved[believed] + corner
-            ways = [(1.0, gone_by_pieces(self._points, self._kinds, start, end))]
+            ways = [(1.0, gone_by_pieces(self.points, self._kinds, start, end))]
             if common is not None:
                 warp = np.column_stack([common[:, :2], common[:, 2] + corner - common[:, :2] @ corner])
-                ways.append((TOGETHER, gone_along(self._points, self._kinds, warp, start, end)))
+                ways.append((TOGETHER, gone_along(self.points, self._kinds, warp, start, end)))
             for share, points in ways:
                 now = colours_inside(picture, normals_at(points, self._spots.segment, self._spots.t))
                 unlike = share * float(np.minimum(np.linalg.norm(now - was, axis=1), MOST_UNLIKE).mean())
@@ -251,7 +251,7 @@ class OutlineFollower:
 
     def _looks(self, picture: Picture) -> tuple[Picture, Picture, Array, Array, Array] | str:
         """The frame before and this one around the outline, in grey; features, where they are at first; the corner of both."""
-        crop = box_around(self._points, picture.shape)
+        crop = box_around(self.points, picture.shape)
         if crop is None:
             return "The outline has left the picture."
         left, top, right, bottom = crop
@@ -281,23 +281,23 @@ class OutlineFollower:
         points, snapped = found.points, found.snapped
         unlike, worst, changed = self._unlikeness(picture, points)
         torn, off_shape = self._torn(points, snapped)
-        size = np.sqrt(abs(signed_area(points) / max(abs(signed_area(self._points)), 1e-9)))
+        size = np.sqrt(abs(signed_area(points) / max(abs(signed_area(self.points)), 1e-9)))
         runs_away = float(np.hypot(worst / UNLIKE_SOMEWHERE, torn / TORN))
         alike = 1 - max(unlike / UNLIKE, runs_away) / 2
         sure = float(found.believed * max(alike, 0.0) * max(snapped.found, 0.2))
         if unlike > UNLIKE:
-            return Carried(self._points, sure, "What is inside no longer looks as it did; something may cover it.")
+            return Carried(self.points, sure, "What is inside no longer looks as it did; something may cover it.")
         if runs_away > 1:
             moves = torn / TORN > worst / UNLIKE_SOMEWHERE
             why, along = (MOVES_ALONE, self._elastic) if moves else (LOOKS_UNLIKE, self._spots)
-            return Carried(self._points, sure, why, self._place(along, off_shape if moves else changed))
+            return Carried(self.points, sure, why, self._place(along, off_shape if moves else changed))
         out = self._beyond.seen(picture, self._edge_of(points), self._spacing)
         if out is not None:
-            return Carried(self._points, sure, STICKS_OUT, self._place(self._elastic, out))
+            return Carried(self.points, sure, STICKS_OUT, self._place(self._elastic, out))
         if snapped.reason:
-            return Carried(self._points, sure, "The edge cannot be seen any more.")
+            return Carried(self.points, sure, "The edge cannot be seen any more.")
         if not 0.8 < size < 1.25:
-            return Carried(self._points, sure, "The outline would change its size too fast.")
+            return Carried(self.points, sure, "The outline would change its size too fast.")
         return Carried(points, sure)
 
     def _doubt(self, found: _Gone, picture: Picture) -> Array:
@@ -326,7 +326,7 @@ class OutlineFollower:
         return np.asarray(sum(w * sign for w, sign in zip(DOUBT, signs, strict=True)))
 
     def _place(self, along: Normals | Elastic, k: int) -> tuple[float, float]:
-        x, y = normals_at(self._points, along.segment[[k]], along.t[[k]]).places[0]
+        x, y = normals_at(self.points, along.segment[[k]], along.t[[k]]).places[0]
         return float(x), float(y)
 
     def _edge_of(self, points: Points) -> Normals:
@@ -334,7 +334,7 @@ class OutlineFollower:
 
     def _snapped(self, picture: Picture, points: Points) -> Snapped:
         """The outline on the edge nearby that has what was inside the first frame's."""
-        before, now = self._edge_of(self._points), self._edge_of(points)
+        before, now = self._edge_of(self.points), self._edge_of(points)
         travel = averaged(np.abs(((now.places - before.places) * now.outward).sum(axis=1)), 4, closed=True)
         self._look = self._look or likeness(self._picture, before, travel)
         return snap(picture, points, [], self._kinds, SEEK, PULL, self._look.travelling(travel))
@@ -349,10 +349,10 @@ class OutlineFollower:
 
     def _features(self, shape: tuple[int, ...]) -> tuple[Array, Array]:
         """Places just inside the edge that lie in the picture, (M, 2), and where they are on the first frame."""
-        along = normals_of(self._points, list(range(len(self._points))), FEATURES_APART)
+        along = normals_of(self.points, list(range(len(self.points))), FEATURES_APART)
         then = normals_at(self._first, along.segment, along.t)
         inside, at_first = (np.concatenate([n.places - n.outward * depth for depth in DEPTHS]) for n in (along, then))
-        area = shapely.make_valid(shapely.Polygon(flatten(self._points, 0.2)), method="structure", keep_collapsed=False)
+        area = shapely.make_valid(shapely.Polygon(flatten(self.points, 0.2)), method="structure", keep_collapsed=False)
         keeps = shapely.contains_xy(shapely.buffer(area, -1.5), inside)
         seen = ((inside > 4) & (inside < np.array([shape[1], shape[0]]) - 4)).all(axis=1)
         good = np.flatnonzero(keeps & seen)

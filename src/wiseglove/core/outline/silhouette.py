@@ -9,6 +9,8 @@ only, and there is drawn onto it from nearby.
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import dataclass
+from functools import partial
 
 import cv2
 import numba as nb
@@ -27,6 +29,7 @@ from wiseglove.core.outline.looks import Looks, Signs, by_segment, logistic
 from wiseglove.core.outline.normals import Normals, follow, normals_of
 from wiseglove.core.outline.refit import SPACING as REFITTED
 from wiseglove.core.outline.refit import refitted
+from wiseglove.core.parallel import meanwhile
 
 Array = NDArray[np.float64]
 Picture = NDArray[np.uint8]
@@ -64,6 +67,8 @@ DISC = np.ones((2 * BORDER + 1, 2 * BORDER + 1), np.uint8)
 ROOM, LEAST_ROOM, ANOTHER, STILL_ANOTHER = 0.115, 6.0, 0.1, 0.02
 """How far a figure reaches beyond where it is expected, in roots of its area, and in pixels at least; the share of its area from which
 what goes on beyond that is another thing, and still is the one that touched it before. Walking ones have up to 0.02, small ones 0.05."""
+WITHIN = 20
+"""Pixels by which what is covered may be told too little far on one side, where it was told before it was known where the outline goes."""
 TOUCHES = 0.02
 """Share of an outline's area in what counts as the thing that is there."""
 DOUBT_OF_PART: tuple[float, ...] = (0.32, 1.62, 4.13, -5.64, -4.36, 3.98, -4.0)
@@ -306,8 +311,9 @@ class SilhouetteFollower:
             return self._from_inside(picture, None)
         if not self._follower.in_sight(picture.shape):
             return None
+        ahead = self._ahead(picture)
         points = self._follower.went(picture)
-        edges = self._silhouette(picture, points, self._touched)
+        edges = self._silhouette(picture, points, self._touched, ahead)
         self._touched = edges is not None and not edges.apart
         if edges is None or not edges.apart:
             return self._from_inside(picture, edges)
@@ -340,10 +346,11 @@ class SilhouetteFollower:
 
     def _from_inside(self, picture: Picture, edges: Silhouette | None) -> Carried | None:
         """The outline as a part's: by what is seen inside, and drawn onto edges nearby; told anew where none are given."""
+        ahead = None if edges else self._ahead(picture)
         found = self._follower.anyway(picture)
         if found is None:
             return None
-        edges = edges or self._silhouette(picture, found.points)
+        edges = edges or self._silhouette(picture, found.points, ahead=ahead)
         if edges is None:
             return found
         points = found.points
@@ -352,11 +359,34 @@ class SilhouetteFollower:
             points = edges.onto(points, self._kinds, LOST, FACING, lost)
         return self._given(picture, edges.onto(points, self._kinds, PART, FACING_PART), edges, found.inside)
 
-    def _silhouette(self, picture: Picture, points: Points, touched: bool = False) -> Silhouette | None:
+    def _ahead(self, picture: Picture) -> _Ahead | None:
+        """What is covered on the next frame around where the outline is now, told while it is followed."""
+        box = box_around(self._follower.points, picture.shape)
+        return None if box is None else _Ahead(box, meanwhile(partial(self._covered, picture, box)))
+
+    def _silhouette(
+        self, picture: Picture, points: Points, touched: bool = False, ahead: _Ahead | None = None
+    ) -> Silhouette | None:
         box = box_around(points, picture.shape)
         if box is None:
             return None
-        matte, known = self._covered(picture, box)
+        if ahead is not None and ahead.reaches(box):
+            box, (matte, known) = ahead.box, ahead.told()
+        else:
+            matte, known = self._covered(picture, box)
         if not self._whole:
             return Silhouette(matte, known, box[:2])
         return edges_of_it(matte, known, box[:2], points, touched)
+
+
+@dataclass(frozen=True)
+class _Ahead:
+    """A box (left, top, right, bottom) of a frame, and what tells how much is covered in it."""
+
+    box: Box
+    told: Callable[[], tuple[Matte, NDArray[np.bool_]]]
+
+    def reaches(self, box: Box) -> bool:
+        """Whether the box is nearly as good as another one: whether it ends at most a little within that."""
+        left, top, right, bottom = np.subtract(self.box, box)
+        return bool(max(left, top, -right, -bottom) <= WITHIN)
