@@ -7,6 +7,7 @@ figure's in pictures of half the size, but for the last time.
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from contextlib import suppress
 from functools import lru_cache
 
 import cv2
@@ -19,7 +20,7 @@ from wiseglove.core.outline.carry import Carried, OutlineFollower, box_around
 from wiseglove.core.outline.looks import Looks
 from wiseglove.core.outline.normals import normals_of
 from wiseglove.core.outline.silhouette import ON, Silhouette, all_round, told_by
-from wiseglove.core.outline.steady import KEPT, Steady
+from wiseglove.core.outline.steady import KEPT, LostError, Steady
 from wiseglove.core.outline.uncovered import Corners, Still, Uncovered, raster, softened
 from wiseglove.core.parallel import each
 
@@ -173,8 +174,14 @@ class FigureFollower:
     def between(self, a: int, b: int, stop: Callable[[], bool]) -> list[Told]:
         """The outline on the frames between two of the keys, from both. Fewer where it is stopped. Raises LostError as `block`."""
         frames = list(range(a + 1, b))
-        forth = self._first_look(a, self._small.keys[a], frames, stop)
-        back = self._first_look(b, self._small.keys[b], frames[::-1], stop)
+        with suppress(LostError):
+            for frame in frames:  # in order: a movie is slow to be read to and fro
+                self._small.picture(frame)
+
+        def look(way: tuple[int, list[int]]) -> dict[int, Points]:
+            return self._first_look(way[0], self._small.keys[way[0]], way[1], stop)
+
+        forth, back = each(look, ((a, frames), (b, frames[::-1])))
         both = {}
         for frame in frames:
             share = (frame - a) / (b - a)

@@ -15,6 +15,7 @@ from wiseglove.core.outline.carry import Carried, OutlineFollower
 from wiseglove.core.outline.figure import AHEAD, BLOCK, TRAVELS, FigureFollower, moved
 from wiseglove.core.outline.silhouette import Covered, SilhouetteFollower, lacking
 from wiseglove.core.outline.steady import LostError
+from wiseglove.core.parallel import each
 
 Array = NDArray[np.float64]
 Picture = NDArray[np.uint8]
@@ -207,17 +208,22 @@ def _between(
 ) -> Iterator[Delivered]:
     a, b = ends
     inner = range(a + 1, b)
-    forth = {d.frame: d for d in _one_way(picture_at, followers[0], inner, stop)}
-    back = {d.frame: d for d in _one_way(picture_at, followers[1], inner[::-1], stop)}
+    for frame in inner:  # in order: a movie is slow to be read to and fro
+        picture_at(frame)
+
+    def on(way: tuple[_Begun, range]) -> dict[int, Delivered]:
+        return {d.frame: d for d in _one_way(picture_at, *way, stop)}
+
+    forth, back = each(on, zip(followers, (inner, inner[::-1]), strict=True))
     if len(forth) < len(inner) or len(back) < len(inner):  # stopped: what there is from the first key
         yield from forth.values()
         return
-    for frame in inner:
+
+    def blended(frame: int) -> Delivered:
         share = (frame - a) / (b - a)
         one, other = forth[frame], back[frame]
         if one.points is None or other.points is None:
-            yield other if one.points is None else one
-            continue
+            return other if one.points is None else one
         assert one.doubt is not None
         assert other.doubt is not None
         mine = (1 - share) ** 2 / (_at_points(one.doubt) + CERTAIN)
@@ -227,7 +233,9 @@ def _between(
         apart = np.hypot(*(one.points - other.points)[:, :2].T)
         split = np.maximum(apart, np.roll(apart, -1)) / APART
         doubt = np.maximum(np.minimum(one.doubt, other.doubt), np.clip(split / 2, 0, 1) * 4 * share * (1 - share))
-        yield Delivered(frame, followers[0].follower.settled(picture_at, frame, points), doubt)
+        return Delivered(frame, followers[0].follower.settled(picture_at, frame, points), doubt)
+
+    yield from each(blended, inner)
 
 
 def _at_points(doubt: Array) -> Array:
