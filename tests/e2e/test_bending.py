@@ -141,7 +141,8 @@ def test_a_rough_cover_is_solved_in_one_go_and_its_motion_is_measured_and_smooth
     page.get_by_role("button", name="Solve its motion").click()
     details = page.get_by_label("Details")
     page.get_by_test_id("carrier-Cover's motion").get_by_role("button").first.click()
-    bench.last_done("Solved Cover's motion", patience=240_000)  # all frames have a place long before: they are gone over twice
+    # All frames have a place long before it is kept: they are gone over twice.
+    bench.last_done("Solved Cover's motion", patience=240_000)
     expect(page.get_by_test_id("carrier-Cover's motion")).to_contain_text("100 frames solved")
     assert outline_of(bench)["rides"] == by_name(bench, "Cover's motion")["id"]
     page.get_by_role("button", name="Slip, jitter, smoothing").click()

@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 import cv2
 import numpy as np
 import pytest
 import shapely
 from numpy.typing import NDArray
 
+from wiseglove.core.behind.clean import Behind
+from wiseglove.core.behind.difference import difference_within
 from wiseglove.core.geometry.bezier import ellipse, flatten
 from wiseglove.core.outline.towards import carry_range
 
@@ -118,6 +122,25 @@ def test_what_there_is_when_it_is_stopped_is_given() -> None:
     assert 3 <= len(found) < 11
     one_way = [d.frame for d in carry_range(counted, {0: thing(0)}, KINDS, 1, 11, lambda: len(asked) > 30)]
     assert one_way == list(range(1, len(one_way) + 1))
+
+
+def test_one_frame_is_carried_on_to_however_soon_it_is_stopped() -> None:
+    keys = {0: thing(0), 12: thing(12)}
+    behind = Behind(LEAVES.astype(np.float32), np.ones((H, W), bool), 1.0)
+    read: set[int] = set()
+
+    def late(frame: int) -> Picture:
+        read.add(frame)
+        return picture(frame)
+
+    def stop() -> bool:
+        return bool(read - set(keys))
+
+    for covered in (None, partial(difference_within, behind)):
+        read.clear()
+        found = [d.frame for d in carry_range(late, keys, KINDS, 1, 11, stop, covered)]
+        assert found
+        assert found == list(range(1, len(found) + 1))
 
 
 def test_only_the_range_is_given_wherever_its_key_lies() -> None:

@@ -176,6 +176,8 @@ class FigureFollower:
         frames = list(range(a + 1, b))
         with suppress(LostError):
             for frame in frames:  # in order: a movie is slow to be read to and fro
+                if stop():
+                    break
                 self._small.picture(frame)
 
         def look(way: tuple[int, list[int]]) -> dict[int, Points]:

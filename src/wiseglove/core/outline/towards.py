@@ -209,6 +209,10 @@ def _between(
     a, b = ends
     inner = range(a + 1, b)
     for frame in inner:  # in order: a movie is slow to be read to and fro
+        if stop():
+            break
+        if frame == inner[0]:
+            followers[0].on(frame, picture_at)  # one frame in any case, however long it takes to read them
         picture_at(frame)
 
     def on(way: tuple[_Begun, range]) -> dict[int, Delivered]:
