@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from functools import lru_cache
+from threading import Lock
 
 import cv2
 import numpy as np
@@ -38,7 +39,10 @@ class LostError(ValueError):
 
 
 class Steady:
-    """Frames and outlines of a plate in the coordinates of the frame `at`, on which an outline (N, 8) covers what moves."""
+    """Frames and outlines of a plate in the coordinates of the frame `at`, on which an outline (N, 8) covers what moves.
+
+    Several threads may ask at once.
+    """
 
     def __init__(self, picture_at: Callable[[int], Picture], at: int, points: Points) -> None:
         self._picture_at = picture_at
@@ -53,13 +57,15 @@ class Steady:
         found = cv2.goodFeaturesToTrack(self._key, FEATURES, 0.01, APART, mask=away)
         self._places = np.zeros((0, 1, 2), np.float32) if found is None else found
         self._ways: dict[int, Array | None] = {at: np.eye(3)}
+        self._finding = Lock()
         self._held = lru_cache(maxsize=KEPT)(self._hold)
 
     def way(self, frame: int) -> Array | None:
         """The homography (3, 3) from the frame `at` to another; None where what stands does not tell it."""
-        if frame not in self._ways:
-            self._ways[frame] = self._found(frame)
-        return self._ways[frame]
+        with self._finding:
+            if frame not in self._ways:
+                self._ways[frame] = self._found(frame)
+            return self._ways[frame]
 
     def _found(self, frame: int) -> Array | None:
         way = self._by_features(frame)
