@@ -26,13 +26,14 @@ def shaken(frame: int) -> NDArray[np.uint8]:
 
 def test_ways_are_those_of_the_camera_also_when_several_threads_ask_for_other_frames() -> None:
     steady = Steady(shaken, 0, ellipse(180, 120, 30, 40))
+    frames = [frame for k in range(1, 20) for frame in (k, 40 - k)]  # from both ends
     before = sys.getswitchinterval()
     sys.setswitchinterval(1e-6)  # threads take turns as often as they can
     try:
-        ways = each(steady.way, [f for k in range(1, 20) for f in (k, 40 - k)])
+        ways = each(steady.way, frames)
     finally:
         sys.setswitchinterval(before)
-    for frame, way in zip([f for k in range(1, 20) for f in (k, 40 - k)], ways, strict=True):
+    for frame, way in zip(frames, ways, strict=True):
         if np.abs(MOVES[frame] - MOVES[0]).max() < 12:  # nearer than features are looked for
             assert way is not None
             assert np.abs(way[:2, 2] - (MOVES[frame] - MOVES[0])).max() < 0.3, frame

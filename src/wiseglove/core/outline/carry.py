@@ -131,7 +131,7 @@ class OutlineFollower:
         """picture: RGB (H, W, 3) of the frame on which the outline (N, 8) is right."""
         self._kinds = kinds
         self._first = points
-        self._picture, self.points = picture, points  # the frame that was last told
+        self._picture, self.points = picture, points  # of the frame that was last told; (N, 8)
         everywhere = list(range(len(points)))
         self._spots = normals_of(points, everywhere, FEATURES_APART)
         self._inside = colours_inside(picture, self._spots)

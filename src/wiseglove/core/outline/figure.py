@@ -6,7 +6,7 @@ figure's in pictures of half the size, but for the last time.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from contextlib import suppress
 from functools import lru_cache
 
@@ -175,10 +175,7 @@ class FigureFollower:
         """The outline on the frames between two of the keys, from both. Fewer where it is stopped. Raises LostError as `block`."""
         frames = list(range(a + 1, b))
         with suppress(LostError):
-            for frame in frames:  # in order: a movie is slow to be read to and fro
-                if stop():
-                    break
-                self._small.picture(frame)
+            read_in_order(self._small.picture, frames, stop)
 
         def look(way: tuple[int, list[int]]) -> dict[int, Points]:
             return self._first_look(way[0], self._small.keys[way[0]], way[1], stop)
@@ -242,6 +239,14 @@ def _sized(points: Points, share: float) -> Points:
 def _edges_of(known: Uncovered, picture: Picture, points: Points, box: Corners) -> Silhouette:
     """The edges of the figure in a box of a frame, where an outline says where it may be."""
     return Silhouette(known.solid(picture, raster(points, box), box).astype(np.float32), corner=box[:2])
+
+
+def read_in_order(picture_at: Callable[[int], Picture], frames: Iterable[int], stop: Callable[[], bool]) -> None:
+    """Read frames before several threads do, so that they are kept: a movie is slow to be read to and fro."""
+    for frame in frames:
+        if stop():
+            return
+        picture_at(frame)
 
 
 def moved(before: Points, after: Points) -> float:

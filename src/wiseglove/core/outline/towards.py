@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from wiseglove.core.geometry.bezier import Points
 from wiseglove.core.outline.carry import Carried, OutlineFollower
-from wiseglove.core.outline.figure import AHEAD, BLOCK, TRAVELS, FigureFollower, moved
+from wiseglove.core.outline.figure import AHEAD, BLOCK, TRAVELS, FigureFollower, moved, read_in_order
 from wiseglove.core.outline.silhouette import Covered, SilhouetteFollower, lacking
 from wiseglove.core.outline.steady import LostError
 from wiseglove.core.parallel import each
@@ -208,12 +208,9 @@ def _between(
 ) -> Iterator[Delivered]:
     a, b = ends
     inner = range(a + 1, b)
-    for frame in inner:  # in order: a movie is slow to be read to and fro
-        if stop():
-            break
-        if frame == inner[0]:
-            followers[0].on(frame, picture_at)  # one frame in any case, however long it takes to read them
-        picture_at(frame)
+    if not stop():
+        followers[0].on(a + 1, picture_at)  # one frame in any case, however long it takes to read them
+    read_in_order(picture_at, inner, stop)
 
     def on(way: tuple[_Begun, range]) -> dict[int, Delivered]:
         return {d.frame: d for d in _one_way(picture_at, *way, stop)}
