@@ -33,6 +33,9 @@ PARTS = ("head", "torso", "near arm", "near leg")
 HIDDEN_PARTS = (("in a robe before a bare wall", "near leg"),)
 """Nobody could draw these: the truth of a leg goes on under the robe."""
 INSIDE = 6
+CUT, CUT_AT = ", cut at the thighs", 450
+"""What the name of a clip ends on whose lower part is left out, and at which row: she ends on the plate's border."""
+CUT_PARTS = ("near leg", "near arm")
 SMALL = ", small"
 """What the name of a clip ends on that is seen small and compressed."""
 LARGE, LARGE_SIZE, LARGE_GRAIN = ", in a 1080p plate", (1920, 1080), 1.5
@@ -62,6 +65,13 @@ def run() -> list[Row]:
             parts.take(walker.BACKS[0] + LARGE, part, known)
         whole.take(walker.BACKS[0] + LARGE, "whole", known)
         rows += [*parts.large_rows("parts", known), *whole.large_rows("whole figure", known)]
+    for known in (True, False):
+        whole, parts = _Scores(), _Scores()
+        for back in walker.BACKS:
+            whole.take(back + CUT, "whole", known)
+            for part in CUT_PARTS:
+                parts.take(back + CUT, part, known)
+        rows += [*whole.few_rows("gardener" + CUT, "whole", known), *parts.few_rows("gardener" + CUT, "parts", known)]
     for name, passer in passers.PASSERS.items():
         for known in (False,) if passer.shake else (True, False):
             whole, parts = _Scores(), _Scores()
@@ -78,6 +88,8 @@ def clip_of(back: str) -> list[walker.Walked]:
     """All frames of the clip of that name; rendered once a process."""
     if back.endswith(SMALL):
         return [_compressed(walked) for walked in clip_of(back.removesuffix(SMALL))]
+    if back.endswith(CUT):
+        return [_above(CUT_AT, walked) for walked in clip_of(back.removesuffix(CUT))]
     if back.endswith(LARGE):
         return _amid_more(clip_of(back.removesuffix(LARGE)))
     # Processes of their own: loops on several threads do not outlive a fork.
@@ -85,6 +97,12 @@ def clip_of(back: str) -> list[walker.Walked]:
         if back in passers.PASSERS:
             return _coded(list(pool.map(partial(passers.passed, name=back), range(passers.FRAMES))))
         return list(pool.map(partial(walker.walk, behind=back), range(walker.FRAMES)))
+
+
+def _above(row: int, walked: walker.Walked) -> walker.Walked:
+    """A frame down to a row."""
+    parts = {part: alpha[:row] for part, alpha in walked.parts.items()}
+    return walker.Walked(np.ascontiguousarray(walked.plate[:row]), walked.whole[:row], parts)
 
 
 def _coded(clip: list[walker.Walked]) -> list[walker.Walked]:
@@ -151,14 +169,18 @@ class _Edge:
     def _counts(self, places: np.ndarray) -> np.ndarray:
         height, width = self._hidden.shape
         x, y = (np.clip(v.astype(int), 0, end - 1) for v, end in zip(places.T, (width, height), strict=True))
-        within = ((places > INSIDE) & (places < [width - INSIDE, height - INSIDE])).all(axis=1)
-        return np.asarray((self._hidden[y, x] < HIDES) & within)
+        return np.asarray((self._hidden[y, x] < HIDES) & self._within(places))
+
+    def _within(self, places: np.ndarray) -> np.ndarray:
+        """Which places (M, 2) do not lie on the plate's border."""
+        height, width = self._hidden.shape
+        return np.asarray(((places > INSIDE) & (places < [width - INSIDE, height - INSIDE])).all(axis=1))
 
     def off(self, points: Points, every: int = 1) -> tuple[float, np.ndarray, np.ndarray]:
         """Mean distance of an outline, both ways; distances and segments of its places that count, `every` so many pixels."""
         along = normals_of(points, list(range(len(points))), float(every))
         near = nearest(along.places, self.all)
-        counts = self._counts(near)
+        counts = self._counts(near) & self._within(along.places)
         away = np.linalg.norm(near - along.places, axis=1)
         own = shapely.LineString(np.vstack([along.places, along.places[:1]]))
         back = shapely.distance(own, shapely.points(self._seen[::every])).mean() if len(self._seen) else 0.0

@@ -11,6 +11,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 from functools import partial
+from typing import Any
 
 import cv2
 import numba as nb
@@ -43,6 +44,8 @@ SMOOTH = 1.0
 """Smoothing of the matte before its edges are found, in pixels."""
 UNKNOWN = 2
 """Pixels around what is not known that tell nothing either."""
+CUT = 0.5
+"""How steep a matte counts as at its end, a pixel."""
 REACH = 1.5
 """How far from whole pixels an edge may be told to lie."""
 WHOLE = ((25.0, 20), (25.0, 12), (18.0, 8), (12.0, 5), (8.0, 3), (5.0, 2))
@@ -97,21 +100,24 @@ class Silhouette:
         long = [line[:, 0] for line in lines if len(line) > MANY]
         pixels = np.concatenate(long) if long else np.zeros((0, 2), np.int32)
         x, y = pixels[:, 0], pixels[:, 1]
-        inner = (x > 0) & (y > 0) & (x < matte.shape[1] - 1) & (y < matte.shape[0] - 1)
+        counts = np.ones(len(x), bool)
         if known is not None:
             sure = cv2.erode(known.view(np.uint8), np.ones((2 * UNKNOWN + 1, 2 * UNKNOWN + 1), np.uint8))
-            inner &= sure[y, x] > 0
-        x, y = x[inner], y[inner]
+            counts &= sure[y, x] > 0
+        x, y = x[counts], y[counts]
         way = np.stack([cv2.Sobel(soft, cv2.CV_32F, *d, ksize=3, scale=0.125)[y, x] for d in ((1, 0), (0, 1))], axis=1)
         slope = np.maximum(np.linalg.norm(way, axis=1), 1e-4)
         way = (way / slope[:, None]).astype(np.float64)
-        self.slope: Array = slope.astype(np.float64)
         off = np.clip((0.5 - soft[y, x]) / slope, -REACH, REACH)
+        cut, inward = _at_the_end(pixels[counts], matte.shape)
+        half = np.maximum(np.linalg.norm(inward, axis=1, keepdims=True), 1.0)
+        way[cut], slope[cut], off[cut] = (inward / half)[cut], CUT, -half[cut, 0] / 2
+        self.slope: Array = slope.astype(np.float64)
         self.places: Array = np.stack([x, y], axis=1) + 0.5 + np.array(corner) + way * off[:, None]
         self.outward: Array = -way
         which = np.repeat(np.arange(len(long)), [len(line) for line in long]) if long else np.zeros(0, np.int64)
-        whole = np.bincount(which, inner, len(long)) == np.bincount(which, minlength=len(long))
-        self._line = which[inner]
+        whole = np.bincount(which, counts, len(long)) == np.bincount(which, minlength=len(long))
+        self._line = which[counts]
         self._whole_lines = np.flatnonzero(whole)
         down = np.argsort(self.places[:, 1], kind="stable")
         self._by_row = self.places[down], self.outward[down]
@@ -187,6 +193,12 @@ class Silhouette:
         good = best >= 0
         way = self._by_row[0][best] - along.places if len(self.places) else np.zeros_like(along.places)
         return good, np.where(good[:, None], way, 0.0)
+
+
+def _at_the_end(pixels: NDArray[Any], shape: tuple[int, ...]) -> tuple[NDArray[np.bool_], Array]:
+    """Which pixels (M, 2) lie at the end of a matte (h, w), and the way in from there (M, 2): what is cut there has an edge there."""
+    inward = (pixels == 0).astype(np.float64) - (pixels == (shape[1] - 1, shape[0] - 1))
+    return np.asarray(inward.any(axis=1)), inward
 
 
 @nb.njit(cache=True, nogil=True, fastmath=True)
@@ -301,13 +313,13 @@ class SilhouetteFollower:
     def __init__(self, picture: Picture, points: Points, kinds: list[str], covered: Covered) -> None:
         self._follower = OutlineFollower(picture, points, kinds)
         self._kinds, self._covered, self._touched = kinds, covered, False
-        self._whole = self._is_whole(picture, points)
-        self._looks = Looks(picture, points, by_size=True) if self._whole else self._follower.looks
-        self.accumulates = not self._whole
+        self.whole = self._is_whole(picture, points)
+        self._looks = Looks(picture, points, by_size=True) if self.whole else self._follower.looks
+        self.accumulates = not self.whole
 
     def anyway(self, picture: Picture) -> Carried | None:
         """The outline on the next frame, with a doubt for each segment; None where nothing of it is in sight."""
-        if not self._whole:
+        if not self.whole:
             return self._from_inside(picture, None)
         if not self._follower.in_sight(picture.shape):
             return None
@@ -321,7 +333,7 @@ class SilhouetteFollower:
 
     def settled(self, picture_at: Callable[[int], Picture], frame: int, points: Points) -> Points:
         """A whole figure's outline, that is nearly right, on the edges of a frame; a part's as it is."""
-        edges = self._silhouette(picture_at(frame), points) if self._whole else None
+        edges = self._silhouette(picture_at(frame), points) if self.whole else None
         return points if edges is None else all_round(points, self._kinds, edges)
 
     def _is_whole(self, picture: Picture, points: Points) -> bool:
@@ -374,7 +386,7 @@ class SilhouetteFollower:
             box, (matte, known) = ahead.box, ahead.told()
         else:
             matte, known = self._covered(picture, box)
-        if not self._whole:
+        if not self.whole:
             return Silhouette(matte, known, box[:2])
         return edges_of_it(matte, known, box[:2], points, touched)
 

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 
 from wiseglove.core.geometry.bezier import Points
 from wiseglove.core.outline.carry import Carried, OutlineFollower
+from wiseglove.core.outline.cut import Cut, CutFollower, Follower, cut_by, on_border
 from wiseglove.core.outline.figure import AHEAD, BLOCK, TRAVELS, FigureFollower, moved, read_in_order
 from wiseglove.core.outline.silhouette import Covered, SilhouetteFollower, lacking
 from wiseglove.core.outline.steady import LostError
@@ -19,7 +20,6 @@ from wiseglove.core.parallel import each
 
 Array = NDArray[np.float64]
 Picture = NDArray[np.uint8]
-Follower = OutlineFollower | SilhouetteFollower
 LASTING = 0.9
 """Share of a doubt that is still there a frame later."""
 APART = 4.0
@@ -59,11 +59,14 @@ def carry_range(
     keys: the outline as it is right on some frames, with the same points. Before the first and after the last key it is carried
     on one way. Without `covered`, and where that does not show what the keys hold (dark cloth before what is dark), a whole figure
     before what stands is told by what it uncovers; where `plate` gives its first and last frame, some frames beyond the range are
-    looked at for that. Raises ValueError where keys have other numbers of points.
+    looked at for that. What ends on the picture's border in all keys is carried on as if it went on beyond (see `cut`). Raises
+    ValueError where keys have other numbers of points.
     """
     if len({len(points) for points in keys.values()}) != 1:
         raise ValueError("the keys of an outline need the same number of points")
     frames = sorted(keys)
+    shape = picture_at(frames[0]).shape
+    cut = cut_by(keys, kinds, shape)
     begin, end = frames[0], frames[-1]
     seen = plate or (first, last)
 
@@ -73,8 +76,12 @@ def carry_range(
 
     def follower(at: int, by: Covered | None) -> _Begun:
         if by is None:
-            return _Begun(OutlineFollower(picture_at(at), keys[at], kinds))
-        return _Begun(SilhouetteFollower(picture_at(at), keys[at], kinds, by))
+            return _Begun(_inside(picture_at(at), (at, keys[at]), kinds, cut))
+        known = SilhouetteFollower(picture_at(at), keys[at], kinds, by)
+        if cut is None or known.whole:
+            return _Begun(known)
+        longer = SilhouetteFollower(picture_at(at), cut.keys[at], cut.kinds, by)
+        return _Begun(CutFollower(cut, at, picture_at(at), longer))
 
     def all_of_them() -> Iterator[Delivered]:
         for frame in frames:
@@ -85,7 +92,7 @@ def carry_range(
             elif outer:
                 step = outer.step
                 ahead = range(outer[-1] + step, seen[1] + 1 if step > 0 else seen[0] - 1, step)
-                yield from _whole_or_part(picture_at, (at, keys[at]), kinds, (outer, ahead), stop)
+                yield from _whole_or_part(picture_at, (at, keys[at]), kinds, (outer, ahead), stop, cut)
         for a, b in pairwise(frames):
             if b > first and a < last and b - a > 1:
                 by = covered if shown(a) and shown(b) else None
@@ -101,7 +108,19 @@ def carry_range(
                 else:
                     yield from _between(picture_at, (a, b), (begun, follower(b, by)), stop)
 
-    yield from (found for found in all_of_them() if first <= found.frame <= last)
+    for found in all_of_them():
+        if first <= found.frame <= last:
+            if found.points is not None and found.doubt is not None:
+                found.doubt[on_border(found.points, shape)] = 0.0  # there is no edge to be off
+            yield found
+
+
+def _inside(picture: Picture, key: tuple[int, Points], kinds: list[str], cut: Cut | None) -> Follower:
+    """What follows an outline by what is inside, from a frame on which it is right."""
+    at, points = key
+    if cut is None or at not in cut.keys:
+        return OutlineFollower(picture, points, kinds)
+    return CutFollower(cut, at, picture, OutlineFollower(picture, cut.keys[at], cut.kinds))
 
 
 class _Begun:
@@ -151,10 +170,11 @@ def _whole_or_part(
     kinds: list[str],
     frames: tuple[range, range],
     stop: Callable[[], bool],
+    cut: Cut | None,
 ) -> Iterator[Delivered]:
     """The first of two ranges, carried on from a key; a few of the frames after it are looked at, if it is a whole figure."""
     (at, points), (inner, after) = key, frames
-    follower = _Begun(OutlineFollower(picture_at(at), points, kinds))
+    follower = _Begun(_inside(picture_at(at), key, kinds, cut))
     figure = _figure(picture_at, {at: points}, kinds, follower, inner, stop)
     done = 0
     while figure is not None and done < len(inner):
@@ -162,7 +182,7 @@ def _whole_or_part(
         try:
             found = figure.block(at, points, list(now), [*inner[done + BLOCK :], *after][:AHEAD], stop)
         except LostError:
-            follower = _Begun(OutlineFollower(picture_at(at), points, kinds)) if done else follower
+            follower = _Begun(_inside(picture_at(at), (at, points), kinds, None)) if done else follower
             break
         yield from _delivered(found if found or done else follower.found.items())
         if len(found) < len(now):
