@@ -202,3 +202,17 @@ def test_a_matte_that_ends_at_its_border_has_an_edge_there() -> None:
     assert left.sum() >= 18
     right = edges.outward[:, 0] > 0.9
     assert edges.places[right, 0] == pytest.approx(np.full(right.sum(), 30.0), abs=0.2)
+
+
+def test_what_only_touched_the_border_comes_off_it() -> None:
+    def round_thing(k: int) -> Array:
+        return ellipse(W - 32.0 - 5.0 * k, 120.0, 40.0, 40.0)
+
+    lines = [flatten(round_thing(k), 0.02) for k in range(7)]
+    pictures = [picture(line, np.array([-5.0 * k, 0.0])) for k, line in enumerate(lines)]
+    first = drawn(lines[0][::12])
+    assert cut_by({0: first}, ["free"] * len(first), SHAPE) is not None
+    for delivered in carry_range(pictures.__getitem__, {0: first}, ["free"] * len(first), 0, 6):
+        assert delivered.points is not None
+        # Led on to the border it would be a quarter too large, and more, by the last frame.
+        assert common(delivered.points, lines[delivered.frame]) < 0.12, delivered.frame

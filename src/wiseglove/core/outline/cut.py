@@ -43,7 +43,7 @@ CAME_IN = 12.0
 """Pixels of what lay beyond the border that have come in, from which on what is doubted there counts."""
 DEEP, BESIDE = 16.0, (4.0, 7.0, 10.0, 13.0, 16.0)
 """How far from the border, and how far to both sides, it is looked at how a key's end looks, in pixels."""
-TELLS, MOSTLY = 3.0, 0.6
+TELLS, MOSTLY = 3.0, 0.75
 """Pixels that have to have come in before their looks tell anything; the share of them that looks like what is beside it, from
 which on it was only the end of a thing that touched the border."""
 EVERY = 2.0
