@@ -144,9 +144,9 @@ def test_what_goes_on_beyond_is_the_same_within_the_picture_and_comes_back(
 ) -> None:
     line = sleeve(tip, degrees, aside, wide)
     points = drawn(line)
-    cut = cut_by({3: points}, ["free"] * len(points), SHAPE)
+    cut = cut_by(points, ["free"] * len(points), SHAPE)
     assert cut is not None
-    longer = cut.keys[3]
+    longer = cut.points
     assert len(cut.kinds) == len(longer) > len(points)
     ring = shapely.Polygon(flatten(longer, 0.02))
     assert ring.is_valid
@@ -170,23 +170,15 @@ def _beyond(points: Array) -> NDArray[np.bool_]:
 @given(x=st.floats(40, W - 40), y=st.floats(40, H - 40), size=st.floats(5, 30))
 def test_what_lies_in_the_picture_is_not_cut(x: float, y: float, size: float) -> None:
     inside = ellipse(x, y, size, size)
-    assert cut_by({0: inside}, ["smooth"] * 4, SHAPE) is None
-    assert cut_by({0: inside + np.array([2000.0, 0, 0, 0, 0, 0, 0, 0])}, ["smooth"] * 4, SHAPE) is None
-
-
-def test_only_what_is_cut_in_all_keys_is_cut() -> None:
-    points = drawn(sleeve(40.0, 0.0))
-    away = points - np.array([60.0, 0, 0, 0, 0, 0, 0, 0])
-    kinds = ["free"] * len(points)
-    assert cut_by({0: points, 5: points}, kinds, SHAPE) is not None
-    assert cut_by({0: points, 5: away}, kinds, SHAPE) is None
+    assert cut_by(inside, ["smooth"] * 4, SHAPE) is None
+    assert cut_by(inside + np.array([2000.0, 0, 0, 0, 0, 0, 0, 0]), ["smooth"] * 4, SHAPE) is None
 
 
 def test_what_has_wholly_come_in_is_still_led_to_the_border() -> None:
     points = drawn(sleeve(40.0, 0.0))
-    cut = cut_by({0: points}, ["free"] * len(points), SHAPE)
+    cut = cut_by(points, ["free"] * len(points), SHAPE)
     assert cut is not None
-    further = cut.keys[0].copy()
+    further = cut.points.copy()
     further[:, 0] -= 250.0  # more than it goes on beyond the border
     back, _ = cut.back(further, np.zeros(len(further)))
     assert back[:, 0].max() == pytest.approx(W + OUT, abs=0.1)
@@ -211,7 +203,7 @@ def test_what_only_touched_the_border_comes_off_it() -> None:
     lines = [flatten(round_thing(k), 0.02) for k in range(7)]
     pictures = [picture(line, np.array([-5.0 * k, 0.0])) for k, line in enumerate(lines)]
     first = drawn(lines[0][::12])
-    assert cut_by({0: first}, ["free"] * len(first), SHAPE) is not None
+    assert cut_by(first, ["free"] * len(first), SHAPE) is not None
     for delivered in carry_range(pictures.__getitem__, {0: first}, ["free"] * len(first), 0, 6):
         assert delivered.points is not None
         # Led on to the border it would be a quarter too large, and more, by the last frame.

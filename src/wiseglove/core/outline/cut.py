@@ -7,9 +7,9 @@ and what is found is cut at the border again, with the points it had.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
-from typing import Protocol
+from typing import Any, Protocol
 
 import cv2
 import numpy as np
@@ -22,7 +22,6 @@ from wiseglove.core.geometry.fitting import fit_one
 from wiseglove.core.outline.carry import Carried
 
 Array = NDArray[np.float64]
-Keys = Mapping[int, Points]
 Shape = tuple[int, ...]
 Picture = NDArray[np.uint8]
 ON = 2.0
@@ -35,7 +34,7 @@ ROUNDED = 2.0
 """The last ones of a side that do not say it: a contour is rounded where it meets the border."""
 STEEP = 0.4
 """The least that a side goes outwards, in pixels for each."""
-REACH = (60.0, 200.0)
+REACH = (40.0, 100.0)
 """How far an outline goes on beyond the border, in pixels: as far as it is wide there, within these bounds."""
 OUT = 2.0
 """How far beyond the border what is found is cut, in pixels."""
@@ -65,13 +64,13 @@ class _End:
 
 @dataclass(frozen=True)
 class Cut:
-    """Outlines as they go on beyond the border of a picture (h, w, ...), with a further point beyond each end of a side.
+    """An outline as it goes on beyond the border of a picture (h, w, ...), with a further point beyond each end of a side.
 
-    keys: (N + M, 8) by frame, kinds (N + M). `_own`: which of them the N points are; `_border`: which of the N segments lie on
+    points (N + M, 8), kinds (N + M). `_own`: which of them the N points are; `_border`: which of the N segments lie on
     the border; `_shift` (N, 2): how far points between two ends were put outwards.
     """
 
-    keys: dict[int, Points]
+    points: Points
     kinds: list[str]
     _own: NDArray[np.int64]
     _ends: list[_End]
@@ -89,9 +88,9 @@ class Cut:
             )
             yield one, other
 
-    def at_the_border(self, frame: int) -> Iterator[tuple[Array, Array]]:
-        """On a key, for each stretch of the border that it goes on beyond: places inside it there, and beside it, (M, 2) each."""
-        points = self.keys[frame]
+    def at_the_border(self) -> Iterator[tuple[Array, Array]]:
+        """For each stretch of the border that it goes on beyond: places inside it there, and beside it, (M, 2) each."""
+        points = self.points
         for pair in _pairs(self._ends):
             ends = [points[self._own[end.point], :2] for end in pair]
             ways = [points[self._own[e.point] - e.before, :2] - at for e, at in zip(pair, ends, strict=True)]
@@ -144,23 +143,21 @@ def _pairs(ends: list[_End]) -> list[tuple[_End, _End]]:
     return list(zip(turned[::2], turned[1::2], strict=True))
 
 
-def cut_by(keys: Keys, kinds: list[str], shape: Shape) -> Cut | None:
-    """Keys (N, 8) by frame as they go on beyond the border of a picture (h, w, ...); None where no side ends there in all of them."""
-    border = np.logical_and.reduce([on_border(points, shape) for points in keys.values()])
+def cut_by(points: Points, kinds: list[str], shape: Shape) -> Cut | None:
+    """An outline (N, 8) as it goes on beyond the border of a picture (h, w, ...); None where no side of it ends there."""
+    border = on_border(points, shape)
     comes, leaves = border & ~np.roll(border, 1), ~border & np.roll(border, 1)
     ends = [_End(int(i), bool(comes[i])) for i in np.flatnonzero(comes | leaves)]
     if not ends:
         return None
-    reach = float(np.clip(max(_across(points, ends) for points in keys.values()), *REACH))
-    first = next(iter(keys.values()))
+    reach = float(np.clip(_across(points, ends), *REACH))
     between = border & np.roll(border, 1)
-    shift = np.where(between[:, None], _outward(first[:, :2], shape) * reach, 0.0)
+    shift = np.where(between[:, None], _outward(points[:, :2], shape) * reach, 0.0)
     own = np.arange(len(kinds)) + np.cumsum(leaves) + np.concatenate([[0], np.cumsum(comes)[:-1]])
     longer = ["free"] * (len(kinds) + len(ends))
     for i in np.flatnonzero(~(comes | leaves)):
         longer[own[i]] = kinds[i]
-    extended = {at: _extended(points, ends, own, shift, reach, shape) for at, points in keys.items()}
-    return Cut(extended, longer, own, ends, border, shift, shape)
+    return Cut(_extended(points, ends, own, shift, reach, shape), longer, own, ends, border, shift, shape)
 
 
 def on_border(points: Points, shape: Shape) -> NDArray[np.bool_]:
@@ -171,6 +168,12 @@ def on_border(points: Points, shape: Shape) -> NDArray[np.bool_]:
     there = _outward(places, shape).any(axis=1).reshape(count, -1).all(axis=1)
     ends = _outward(points[:, :2], shape).any(axis=1)
     return np.asarray(there & ends & np.roll(ends, -1))
+
+
+def at_the_end(pixels: NDArray[Any], shape: Shape) -> tuple[NDArray[np.bool_], Array]:
+    """Which pixels (M, 2) lie at the end of a matte (h, w), and the way in from there (M, 2): what is cut there has an edge there."""
+    inward = (pixels == 0).astype(np.float64) - (pixels == (shape[1] - 1, shape[0] - 1))
+    return np.asarray(inward.any(axis=1)), inward
 
 
 def _outward(places: Array, shape: Shape) -> Array:
@@ -296,11 +299,11 @@ class Follower(Protocol):
 class CutFollower:
     """Follows an outline that ends on the border by one that goes on beyond, as far as what comes in looks like it."""
 
-    def __init__(self, cut: Cut, at: int, picture: Picture, follower: Follower) -> None:
-        """picture: RGB (H, W, 3) of frame `at`, where the outline is right."""
+    def __init__(self, cut: Cut, picture: Picture, follower: Follower) -> None:
+        """picture: RGB (H, W, 3) of the frame on which the outline is right."""
         self._cut, self._follower = cut, follower
         self.accumulates = follower.accumulates
-        self._colours = [(_seen(picture, places), _seen(picture, beside)) for places, beside in cut.at_the_border(at)]
+        self._colours = [(_seen(picture, places), _seen(picture, beside)) for places, beside in cut.at_the_border()]
 
     def anyway(self, picture: Picture) -> Carried | None:
         """As the follower's, cut at the border."""

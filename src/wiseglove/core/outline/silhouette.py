@@ -11,7 +11,6 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 from functools import partial
-from typing import Any
 
 import cv2
 import numba as nb
@@ -24,6 +23,7 @@ from wiseglove.core.geometry.bezier import Points, signed_area, twice_area
 from wiseglove.core.matte.coverage import Box as Area
 from wiseglove.core.matte.coverage import coverage
 from wiseglove.core.outline.carry import Carried, OutlineFollower, box_around
+from wiseglove.core.outline.cut import at_the_end
 from wiseglove.core.outline.doubts import FOUND, LEFT_OUT, MANY, NEAR, NEARLY, beside_of, doubt_by, odds_of, signs_of
 from wiseglove.core.outline.edges import averaged, seen_at
 from wiseglove.core.outline.looks import Looks, Signs, by_segment, logistic
@@ -109,7 +109,7 @@ class Silhouette:
         slope = np.maximum(np.linalg.norm(way, axis=1), 1e-4)
         way = (way / slope[:, None]).astype(np.float64)
         off = np.clip((0.5 - soft[y, x]) / slope, -REACH, REACH)
-        cut, inward = _at_the_end(pixels[counts], matte.shape)
+        cut, inward = at_the_end(pixels[counts], matte.shape)
         half = np.maximum(np.linalg.norm(inward, axis=1, keepdims=True), 1.0)
         way[cut], slope[cut], off[cut] = (inward / half)[cut], CUT, -half[cut, 0] / 2
         self.slope: Array = slope.astype(np.float64)
@@ -193,12 +193,6 @@ class Silhouette:
         good = best >= 0
         way = self._by_row[0][best] - along.places if len(self.places) else np.zeros_like(along.places)
         return good, np.where(good[:, None], way, 0.0)
-
-
-def _at_the_end(pixels: NDArray[Any], shape: tuple[int, ...]) -> tuple[NDArray[np.bool_], Array]:
-    """Which pixels (M, 2) lie at the end of a matte (h, w), and the way in from there (M, 2): what is cut there has an edge there."""
-    inward = (pixels == 0).astype(np.float64) - (pixels == (shape[1] - 1, shape[0] - 1))
-    return np.asarray(inward.any(axis=1)), inward
 
 
 @nb.njit(cache=True, nogil=True, fastmath=True)

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from wiseglove.core.geometry.bezier import Points
 from wiseglove.core.outline.carry import Carried, OutlineFollower
-from wiseglove.core.outline.cut import Cut, CutFollower, Follower, cut_by, on_border
+from wiseglove.core.outline.cut import CutFollower, Follower, cut_by, on_border
 from wiseglove.core.outline.figure import AHEAD, BLOCK, TRAVELS, FigureFollower, moved, read_in_order
 from wiseglove.core.outline.silhouette import Covered, SilhouetteFollower, lacking
 from wiseglove.core.outline.steady import LostError
@@ -59,14 +59,13 @@ def carry_range(
     keys: the outline as it is right on some frames, with the same points. Before the first and after the last key it is carried
     on one way. Without `covered`, and where that does not show what the keys hold (dark cloth before what is dark), a whole figure
     before what stands is told by what it uncovers; where `plate` gives its first and last frame, some frames beyond the range are
-    looked at for that. What ends on the picture's border in all keys is carried on as if it went on beyond (see `cut`). Raises
+    looked at for that. What ends on the picture's border is carried on as if it went on beyond (see `cut`). Raises
     ValueError where keys have other numbers of points.
     """
     if len({len(points) for points in keys.values()}) != 1:
         raise ValueError("the keys of an outline need the same number of points")
     frames = sorted(keys)
     shape = picture_at(frames[0]).shape
-    cut = cut_by(keys, kinds, shape)
     begin, end = frames[0], frames[-1]
     seen = plate or (first, last)
 
@@ -76,12 +75,13 @@ def carry_range(
 
     def follower(at: int, by: Covered | None) -> _Begun:
         if by is None:
-            return _Begun(_inside(picture_at(at), (at, keys[at]), kinds, cut))
+            return _Begun(_inside(picture_at(at), keys[at], kinds))
         known = SilhouetteFollower(picture_at(at), keys[at], kinds, by)
-        if cut is None or known.whole:
+        cut = None if known.whole else cut_by(keys[at], kinds, shape)
+        if cut is None:
             return _Begun(known)
-        longer = SilhouetteFollower(picture_at(at), cut.keys[at], cut.kinds, by)
-        return _Begun(CutFollower(cut, at, picture_at(at), longer))
+        longer = SilhouetteFollower(picture_at(at), cut.points, cut.kinds, by)
+        return _Begun(CutFollower(cut, picture_at(at), longer))
 
     def all_of_them() -> Iterator[Delivered]:
         for frame in frames:
@@ -92,7 +92,7 @@ def carry_range(
             elif outer:
                 step = outer.step
                 ahead = range(outer[-1] + step, seen[1] + 1 if step > 0 else seen[0] - 1, step)
-                yield from _whole_or_part(picture_at, (at, keys[at]), kinds, (outer, ahead), stop, cut)
+                yield from _whole_or_part(picture_at, (at, keys[at]), kinds, (outer, ahead), stop)
         for a, b in pairwise(frames):
             if b > first and a < last and b - a > 1:
                 by = covered if shown(a) and shown(b) else None
@@ -115,12 +115,12 @@ def carry_range(
             yield found
 
 
-def _inside(picture: Picture, key: tuple[int, Points], kinds: list[str], cut: Cut | None) -> Follower:
+def _inside(picture: Picture, points: Points, kinds: list[str]) -> Follower:
     """What follows an outline by what is inside, from a frame on which it is right."""
-    at, points = key
-    if cut is None or at not in cut.keys:
+    cut = cut_by(points, kinds, picture.shape)
+    if cut is None:
         return OutlineFollower(picture, points, kinds)
-    return CutFollower(cut, at, picture, OutlineFollower(picture, cut.keys[at], cut.kinds))
+    return CutFollower(cut, picture, OutlineFollower(picture, cut.points, cut.kinds))
 
 
 class _Begun:
@@ -170,11 +170,10 @@ def _whole_or_part(
     kinds: list[str],
     frames: tuple[range, range],
     stop: Callable[[], bool],
-    cut: Cut | None,
 ) -> Iterator[Delivered]:
     """The first of two ranges, carried on from a key; a few of the frames after it are looked at, if it is a whole figure."""
     (at, points), (inner, after) = key, frames
-    follower = _Begun(_inside(picture_at(at), key, kinds, cut))
+    follower = _Begun(_inside(picture_at(at), points, kinds))
     figure = _figure(picture_at, {at: points}, kinds, follower, inner, stop)
     done = 0
     while figure is not None and done < len(inner):
@@ -182,7 +181,7 @@ def _whole_or_part(
         try:
             found = figure.block(at, points, list(now), [*inner[done + BLOCK :], *after][:AHEAD], stop)
         except LostError:
-            follower = _Begun(_inside(picture_at(at), (at, points), kinds, None)) if done else follower
+            follower = _Begun(_inside(picture_at(at), points, kinds)) if done else follower
             break
         yield from _delivered(found if found or done else follower.found.items())
         if len(found) < len(now):
