@@ -208,3 +208,27 @@ def test_what_only_touched_the_border_comes_off_it() -> None:
         assert delivered.points is not None
         # Led on to the border it would be a quarter too large, and more, by the last frame.
         assert common(delivered.points, lines[delivered.frame]) < 0.12, delivered.frame
+
+
+def test_between_a_key_that_is_cut_and_one_that_is_not() -> None:
+    def ring(k: int) -> Array:
+        a = np.linspace(0, 2 * np.pi, 24, endpoint=False)
+        return np.stack([W - 25.0 - 5.0 * k + 40 * np.cos(a), 120 + 40 * np.sin(a)], axis=1)
+
+    def key(k: int) -> Array:
+        places = np.minimum(ring(k), (W, H))
+        points = np.zeros((len(places), 8))
+        points[:, :2] = places
+        third = (np.roll(places, -1, axis=0) - places) / 3
+        points[:, 4:6], points[:, 2:4] = third, -np.roll(third, 1, axis=0)
+        return points
+
+    pictures = [picture(ring(k), np.array([-5.0 * k, 0.0])) for k in range(9)]
+    kinds = ["free"] * 24
+    assert cut_by(key(0), kinds, SHAPE) is not None
+    assert cut_by(key(8), kinds, SHAPE) is None
+    found = {d.frame: d.points for d in carry_range(pictures.__getitem__, {0: key(0), 8: key(8)}, kinds, 0, 8)}
+    for frame in range(1, 8):
+        points = found[frame]
+        assert points is not None
+        assert common(points, ring(frame)) < 0.12, frame

@@ -217,16 +217,17 @@ def _extended(
 
 def _leaving(points: Points, end: _End, shape: Shape) -> Array:
     """The unit direction in which a side leaves the picture, outwards."""
-    line, at = np.empty((0, 2)), end.point
+    line, at, length = points[end.point, None, :2], end.point, 0.0  # from the end backwards
     for _ in range(len(points)):
         near, at = at, (at + end.before) % len(points)
-        piece = stretch_of(points, at, near) if end.comes else stretch_of(points, near, at)[::-1]
-        line = np.concatenate([piece, line])
-        along = np.concatenate([np.cumsum(np.hypot(*np.diff(line[::-1], axis=0).T)[::1])[::-1], [0.0]])
-        if along[0] >= LEAVES:
+        piece = stretch_of(points, at, near)[::-1] if end.comes else stretch_of(points, near, at)
+        line = np.concatenate([line, piece[1:]])
+        along = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(line, axis=0).T))])
+        length = float(along[-1])
+        if length >= LEAVES:
             break
-    last = ROUNDED if along[0] > 2 * ROUNDED else 0.0
-    far, close = (np.array([np.interp(d, along[::-1], line[::-1, k]) for k in (0, 1)]) for d in (LEAVES, last))
+    last = ROUNDED if length > 2 * ROUNDED else 0.0
+    far, close = (np.array([np.interp(d, along, line[:, k]) for k in (0, 1)]) for d in (LEAVES, last))
     way = (close - far) / max(float(np.hypot(*(close - far))), 1e-9)
     out = _outward(points[end.point, None, :2], shape)[0]
     out = out / max(float(np.hypot(*out)), 1e-9)
