@@ -154,7 +154,7 @@ def test_what_goes_on_beyond_is_the_same_within_the_picture_and_comes_back(
     original = shapely.Polygon(flatten(points, 0.02))
     assert shapely.symmetric_difference(shapely.intersection(ring, seen), original).area < 0.01 * original.area
     assert not on_border(longer, SHAPE)[~_beyond(longer)].any()
-    again, doubt = cut.back(longer, np.full(len(longer), 0.25))
+    again, doubt = cut.back(longer, np.full(len(longer), 0.25), cut.ways(longer))
     assert again.shape == points.shape
     assert doubt == pytest.approx(np.full(len(points), 0.25))
     inside = shapely.intersection(shapely.Polygon(flatten(again, 0.02)), seen)
@@ -180,7 +180,7 @@ def test_what_has_wholly_come_in_is_still_led_to_the_border() -> None:
     assert cut is not None
     further = cut.points.copy()
     further[:, 0] -= 250.0  # more than it goes on beyond the border
-    back, _ = cut.back(further, np.zeros(len(further)))
+    back, _ = cut.back(further, np.zeros(len(further)), cut.ways(further))
     assert back[:, 0].max() == pytest.approx(W + OUT, abs=0.1)
     assert common(back, sleeve(40.0, 0.0) - (250.0, 0.0)) < 0.01
 

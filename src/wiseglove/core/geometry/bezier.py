@@ -96,6 +96,17 @@ def twice_area(line: Points) -> float:
     return float((x * np.roll(y, -1) - np.roll(x, -1) * y).sum())
 
 
+def lengths_along(line: Points) -> Points:
+    """How far along a line (M, 2) each of its vertices is, (M,), from 0."""
+    return np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(line, axis=0), axis=1))])
+
+
+def places_along(line: Points, distances: Points) -> Points:
+    """Places (K, 2) at distances (K,) along a line (M, 2); beyond its ends these."""
+    along = lengths_along(line)
+    return np.stack([np.interp(distances, along, line[:, k]) for k in (0, 1)], axis=1)
+
+
 def signed_area(points: Points) -> float:
     """Exact area inside the outline, positive when it runs clockwise on screen (y down).
 

@@ -13,7 +13,7 @@ import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
-from wiseglove.core.geometry.bezier import Points
+from wiseglove.core.geometry.bezier import Points, lengths_along, places_along
 from wiseglove.core.geometry.cubics import approached, cubics_through
 
 Array = NDArray[np.float64]
@@ -151,7 +151,7 @@ def _without_repeats(line: Array) -> Array:
 def _starts(line: Array, reach: float) -> tuple[NDArray[np.int64], bool]:
     """Indices where stretches begin: the corners, or where there is none two places far from each other."""
     turn = _turns(line, reach)
-    place = np.concatenate([[0], np.cumsum(np.linalg.norm(np.diff(line, axis=0), axis=1))])
+    place = lengths_along(line)
     whole = place[-1] + np.linalg.norm(line[0] - line[-1])
     order = np.argsort(-turn)
     breaks = _keeping_distance(order[turn[order] > CORNER], place, whole, reach)
@@ -244,10 +244,8 @@ def evened(line: Array, step: float) -> Array:
     Corners that turn by more than CORNER keep their place.
     """
     closed = np.concatenate([line, line[:1]])
-    place = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(closed, axis=0), axis=1))])
-    count = max(round(float(place[-1]) / step), 3)
-    even = np.linspace(0, place[-1], count, endpoint=False)
-    out = np.stack([np.interp(even, place, closed[:, k]) for k in (0, 1)], axis=1)
+    length = float(lengths_along(closed)[-1])
+    out = places_along(closed, np.linspace(0, length, max(round(length / step), 3), endpoint=False))
     for _ in range(2):
         calm = 0.25 * np.roll(out, 1, axis=0) + 0.5 * out + 0.25 * np.roll(out, -1, axis=0)
         out = np.where((_turns(out, CORNER_REACH) > CORNER)[:, None], out, calm)

@@ -7,23 +7,24 @@ and what is found is cut at the border again, with the points it had.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
 from typing import Any, Protocol
 
-import cv2
 import numpy as np
-import shapely
 from numpy.typing import NDArray
 from scipy.spatial.distance import cdist
 
-from wiseglove.core.geometry.bezier import Points, places_at, stretch_of
+from wiseglove.core.geometry.bezier import Points, lengths_along, places_along, places_at, stretch_of
 from wiseglove.core.geometry.fitting import fit_one
 from wiseglove.core.outline.carry import Carried
+from wiseglove.core.outline.edges import seen_at
+from wiseglove.core.outline.snap import layer_around
 
 Array = NDArray[np.float64]
 Shape = tuple[int, ...]
 Picture = NDArray[np.uint8]
+Ways = tuple[Array | None, Array | None]
 ON = 2.0
 """How far inside the border what lies on it may be, in pixels: contours of mattes end half a pixel to one before it."""
 PROBES = (0.25, 0.5, 0.75)
@@ -78,15 +79,13 @@ class Cut:
     _shift: Array
     _shape: Shape
 
-    def came_in(self, points: Points) -> Iterator[tuple[Array, Array]]:
-        """For each stretch of the border that an outline (N + M, 8) goes on beyond: what of its two sides lay there and is in the
-        picture, (P, 2) and (Q, 2), from where they ended; one place where nothing is."""
-        for pair in _pairs(self._ends):
-            ways = [_way_out(points, int(self._own[end.point]), end, self._shape) for end in pair]
-            one, other = (
-                points[self._own[[end.point]], :2] if w is None else w for w, end in zip(ways, pair, strict=True)
-            )
-            yield one, other
+    def ways(self, points: Points) -> list[Ways]:
+        """For each stretch of the border that an outline (N + M, 8) goes on beyond: its two sides from where they ended to where they
+        leave the picture, (P, 2) and (Q, 2); None where a side ends outside."""
+        ends = [
+            [_way_out(points, int(self._own[end.point]), end, self._shape) for end in p] for p in _pairs(self._ends)
+        ]
+        return [(one, other) for one, other in ends]
 
     def at_the_border(self) -> Iterator[tuple[Array, Array]]:
         """For each stretch of the border that it goes on beyond: places inside it there, and beside it, (M, 2) each."""
@@ -102,39 +101,32 @@ class Cut:
             beside = [line + way * far for line, way in ((one, aside), (other, -aside)) for far in BESIDE]
             yield _grid(one, other), np.concatenate(beside)
 
-    def back(self, points: Points, doubt: Array, goes_on: Sequence[bool] | None = None) -> tuple[Points, Array]:
+    def back(self, points: Points, doubt: Array, ways: list[Ways]) -> tuple[Points, Array]:
         """An outline (N + M, 8) and its doubt (N + M,) with the N points again, cut a little beyond the border.
 
-        goes_on: whether it does, by stretch of the border as in `came_in`; all of it where none are given. Elsewhere it ends as it did.
+        Its sides are led on by their ways (see `ways`); where none are given it ends as it did.
         """
         count = len(self._own)
         out = points[self._own].copy()
         out[:, :2] -= self._shift
         told = doubt[self._own]
-        pairs = _pairs(self._ends)
-        for (first, second), led in zip(pairs, goes_on or [True] * len(pairs), strict=True):
-            if not led:
-                continue
-            for end in (first, second):
-                self._lead_on(out, told, points, doubt, end)
-            between = (first.point + 1 + np.arange((second.point - first.point - 1) % count)) % count
-            shift, low, high = self._shift[between], -OUT, np.array([self._shape[1], self._shape[0]]) + OUT
-            inner = out[between, :2]
-            inner = np.where(shift < 0, np.minimum(inner, low), inner)
-            out[between, :2] = np.where(shift > 0, np.maximum(inner, high), inner)
+        low, high = -OUT, np.array([self._shape[1], self._shape[0]]) + OUT
+        for pair, led in zip(_pairs(self._ends), ways, strict=True):
+            for end, way in zip(pair, led, strict=True):
+                if way is None:
+                    continue
+                _lengthened(out, end, way)
+                if lengths_along(way)[-1] > CAME_IN:
+                    at, side = self._own[end.point], (end.point if end.comes else end.point + 1) - 1
+                    told[side % count] = max(told[side % count], doubt[at if end.comes else at - 1])
+            if any(way is not None for way in led):
+                first, second = pair
+                between = (first.point + 1 + np.arange((second.point - first.point - 1) % count)) % count
+                shift, inner = self._shift[between], out[between, :2]
+                inner = np.where(shift < 0, np.minimum(inner, low), inner)
+                out[between, :2] = np.where(shift > 0, np.maximum(inner, high), inner)
         _straighten(out, self._border)
         return out, told
-
-    def _lead_on(self, out: Points, told: Array, points: Points, doubt: Array, end: _End) -> None:
-        """Lead a side of an outline (N, 8) on to the border, in place, and the doubt on it (N,)."""
-        at = int(self._own[end.point])
-        way = _way_out(points, at, end, self._shape)
-        if way is None:
-            return
-        side = (end.point - 1) % len(out) if end.comes else end.point
-        if float(np.hypot(*np.diff(way, axis=0).T).sum()) > CAME_IN:
-            told[side] = max(told[side], doubt[at if end.comes else at - 1])
-        _lengthened(out, end, way)
 
 
 def _pairs(ends: list[_End]) -> list[tuple[_End, _End]]:
@@ -195,14 +187,14 @@ def _extended(
     out = np.zeros((len(points) + len(ends), 8))
     out[own] = points
     out[own, :2] += shift
-    ways = [_leaving(points, end, shape) for end in ends]
-    for a, b in ((ends.index(one), ends.index(other)) for one, other in _pairs(ends)):
-        # The two sides of what is cut: where they would cross they go on side by side.
-        if _cross(points[ends[a].point, :2], ways[a] * reach, points[ends[b].point, :2], ways[b] * reach):
+    ways = {end: _leaving(points, end, shape) for end in ends}
+    for a, b in _pairs(ends):  # the two sides of what is cut: where they would cross they go on side by side
+        apart = points[b.point, :2] - points[a.point, :2]
+        if apart @ (apart + (ways[b] - ways[a]) * reach) <= 0:
             both = ways[a] + ways[b]
             ways[a] = ways[b] = both / max(float(np.hypot(*both)), 1e-9)
     beyond = np.zeros(len(out), bool)
-    for end, way in zip(ends, ways, strict=True):
+    for end, way in ways.items():
         at = int(own[end.point])
         further = at - end.before
         out[further] = out[at]
@@ -222,23 +214,16 @@ def _leaving(points: Points, end: _End, shape: Shape) -> Array:
         near, at = at, (at + end.before) % len(points)
         piece = stretch_of(points, at, near)[::-1] if end.comes else stretch_of(points, near, at)
         line = np.concatenate([line, piece[1:]])
-        along = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(line, axis=0).T))])
-        length = float(along[-1])
+        length = float(lengths_along(line)[-1])
         if length >= LEAVES:
             break
     last = ROUNDED if length > 2 * ROUNDED else 0.0
-    far, close = (np.array([np.interp(d, along, line[:, k]) for k in (0, 1)]) for d in (LEAVES, last))
+    far, close = places_along(line, np.array([LEAVES, last]))
     way = (close - far) / max(float(np.hypot(*(close - far))), 1e-9)
     out = _outward(points[end.point, None, :2], shape)[0]
     out = out / max(float(np.hypot(*out)), 1e-9)
     way = way + out * max(STEEP - float(way @ out), 0.0)
     return np.asarray(way / max(float(np.hypot(*way)), 1e-9))
-
-
-def _cross(a: Array, along_a: Array, b: Array, along_b: Array) -> bool:
-    """Whether two stretches, from places and along ways (2,) each, cross or end the other way round than they begin."""
-    ends = (b + along_b) - (a + along_a)
-    return bool(float((b - a) @ ends) <= 0)
 
 
 def _straighten(points: Points, which: NDArray[np.bool_]) -> None:
@@ -277,13 +262,12 @@ def _lengthened(points: Points, end: _End, way: Array) -> None:
     q = (end.point + end.before) % len(points)
     side = stretch_of(points, q, end.point) if end.comes else stretch_of(points, end.point, q)[::-1]
     line = np.concatenate([side, way[1:]])
-    along = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(line, axis=0).T))])
-    evenly = np.linspace(0.0, along[-1], max(int(along[-1] / EVERY), 8) + 1)
-    cubic = fit_one(np.stack([np.interp(evenly, along, line[:, k]) for k in (0, 1)], axis=1))
+    length = float(lengths_along(line)[-1])
+    cubic = fit_one(places_along(line, np.linspace(0.0, length, max(int(length / EVERY), 8) + 1)))
     to, away = (slice(4, 6), slice(2, 4)) if end.comes else (slice(2, 4), slice(4, 6))
     was, now = points[q, to], cubic[1] - cubic[0]
-    length = float(np.hypot(*was))
-    points[q, to] = now if length < 1e-6 else was * (float(np.hypot(*now)) / length)
+    handle = float(np.hypot(*was))
+    points[q, to] = now if handle < 1e-6 else was * (float(np.hypot(*now)) / handle)
     points[end.point, :2], points[end.point, away] = cubic[3], cubic[2] - cubic[3]
 
 
@@ -311,11 +295,11 @@ class CutFollower:
         found = self._follower.anyway(picture)
         if found is None or found.doubt is None:
             return found
-        goes_on = [
-            _goes_on(picture, ways, *colours)
-            for ways, colours in zip(self._cut.came_in(found.points), self._colours, strict=True)
+        ways = [
+            led if _goes_on(picture, led, *colours) else (None, None)
+            for led, colours in zip(self._cut.ways(found.points), self._colours, strict=True)
         ]
-        points, doubt = self._cut.back(found.points, found.doubt, goes_on)
+        points, doubt = self._cut.back(found.points, found.doubt, ways)
         return replace(found, points=points, doubt=doubt, inside=None)
 
     def settled(self, picture_at: Callable[[int], Picture], frame: int, points: Points) -> Points:
@@ -323,22 +307,18 @@ class CutFollower:
         return points
 
 
-def _goes_on(picture: Picture, ways: tuple[Array, Array], inside: Array, beside: Array) -> bool:
+def _goes_on(picture: Picture, ways: Ways, inside: Array, beside: Array) -> bool:
     """Whether what came in between two sides looks like what was inside there, rather than like what was beside it."""
-    if max(len(way) for way in ways) < 2 or not len(inside) or not len(beside):
-        return True
-    lines = [shapely.LineString(way) if len(way) > 1 else shapely.Point(way[0]) for way in ways]
-    if max(line.length for line in lines) < TELLS:
+    one, other = ways
+    if one is None or other is None or not len(inside) or not len(beside):
+        return True  # it still ends outside
+    lengths = [lengths_along(way)[-1] for way in (one, other)]
+    if max(lengths) < TELLS:
         return True
     along = np.linspace(0.1, 0.9, 9)
-    one, other = (
-        shapely.get_coordinates([line.interpolate(v, normalized=True) if line.length else line for v in along])
-        for line in lines
-    )
-    there = _seen(picture, _grid(one, other))
-    if not len(there):
-        return True
-    return bool((cdist(there, beside).min(axis=1) < cdist(there, inside).min(axis=1)).mean() < MOSTLY)
+    there = _seen(picture, _grid(places_along(one, along * lengths[0]), places_along(other, along * lengths[1])))
+    unlike = cdist(there, beside).min(axis=1) < cdist(there, inside).min(axis=1)
+    return bool(unlike.mean() < MOSTLY) if len(there) else True
 
 
 def _grid(one: Array, other: Array) -> Array:
@@ -348,12 +328,10 @@ def _grid(one: Array, other: Array) -> Array:
 
 
 def _seen(picture: Picture, places: Array) -> Array:
-    """Colours (M, 3) at those of some places that are in the picture, a little blurred."""
-    height, width = picture.shape[:2]
-    there = places[((places >= 0) & (places < (width, height))).all(axis=1)].astype(np.int64)
+    """Roots of linear light (M, 3) at those of some places that are in the picture."""
+    size = np.array([picture.shape[1], picture.shape[0]])
+    there = places[((places >= 0) & (places < size)).all(axis=1)]
     if not len(there):
         return np.zeros((0, 3))
-    left, top = np.maximum(there.min(axis=0) - 4, 0)
-    right, bottom = there.max(axis=0) + 5
-    part = cv2.GaussianBlur(picture[top:bottom, left:right].astype(np.float32), (0, 0), 1.2)
-    return np.asarray(part[there[:, 1] - top, there[:, 0] - left], np.float64)
+    left, top, layer = layer_around(picture, there, 4)
+    return seen_at(layer, there - (left, top)).astype(np.float64)

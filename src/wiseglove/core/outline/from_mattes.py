@@ -15,7 +15,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from wiseglove.core.geometry.bezier import twice_area
+from wiseglove.core.geometry.bezier import lengths_along, places_along, twice_area
 from wiseglove.core.geometry.fitting import fit_sparsely
 
 Array = NDArray[np.float64]
@@ -172,10 +172,7 @@ def _consistent(lines: dict[int, Array], areas: dict[int, float], tolerance: flo
 def _dense(line: Array) -> Array:
     """A closed line at evenly spaced places, (DENSE, 2), clockwise as it is seen."""
     closed = np.vstack([line, line[:1]])
-    along = np.concatenate([[0], np.cumsum(np.hypot(*np.diff(closed, axis=0).T))])
-    wanted = np.linspace(0, along[-1], DENSE, endpoint=False)
-    out = np.stack([np.interp(wanted, along, closed[:, i]) for i in (0, 1)], axis=1)
-    return _clockwise(out)
+    return _clockwise(places_along(closed, np.linspace(0, lengths_along(closed)[-1], DENSE, endpoint=False)))
 
 
 def _clockwise(line: Array) -> Array:

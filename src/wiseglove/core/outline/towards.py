@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cache
 from itertools import pairwise
 
@@ -109,10 +109,12 @@ def carry_range(
                     yield from _between(picture_at, (a, b), (begun, follower(b, by)), stop)
 
     for found in all_of_them():
-        if first <= found.frame <= last:
-            if found.points is not None and found.doubt is not None:
-                found.doubt[on_border(found.points, shape)] = 0.0  # there is no edge to be off
+        if not first <= found.frame <= last:
+            continue
+        if found.points is None or found.doubt is None:
             yield found
+        else:  # on the border there is no edge to be off
+            yield replace(found, doubt=np.where(on_border(found.points, shape), 0.0, found.doubt))
 
 
 def _inside(picture: Picture, points: Points, kinds: list[str]) -> Follower:
