@@ -16,6 +16,9 @@ OTHERWISE = 16.0
 """Levels by which what is behind is another there than behind the thing beside it, at least."""
 IN, REACH, LEAST = 3.0, 40.0, 30
 """Pixels inside from which the thing's colour is taken, how far from it pixels are joined at a time, and how many at least."""
+FAR = 8
+"""Pixels from the nearest place of a thing within which its other colours are looked for."""
+_ROUND = np.array([(0, 0), *((r * i, r * j) for r in (FAR // 2, FAR) for i in (-1, 0, 1) for j in (-1, 0, 1) if i or j)])
 TURNS = 4
 """How often what was joined is looked on from."""
 
@@ -41,9 +44,8 @@ def join(solid: NDArray[np.bool_], dim: NDArray[np.bool_], frame: Picture, empty
         if not core.any():
             break
         like = np.zeros_like(thing)
-        _alike(
-            calm, bare, *nearest_of(core), distance(~core), dark, joined, np.float32(LIKE[0] * noise + LIKE[1]), like
-        )
+        most = np.float32(LIKE[0] * noise + LIKE[1])
+        _alike(calm, bare, *nearest_of(core), core, distance(~core), dark, joined, most, _ROUND, like)
         closed = (cv2.morphologyEx(like.view(np.uint8), cv2.MORPH_CLOSE, np.ones((5, 5), np.uint8)) > 0) & dark
         count, labels, stats, _ = cv2.connectedComponentsWithStats(closed.view(np.uint8), connectivity=8)
         touches = np.zeros(count, bool)
@@ -61,7 +63,7 @@ def join(solid: NDArray[np.bool_], dim: NDArray[np.bool_], frame: Picture, empty
 
 
 @nb.njit(cache=True, nogil=True)
-def _alike(frame, empty, labels, nearest, away, dark, joined, most, out):  # type: ignore[no-untyped-def]
+def _alike(frame, empty, labels, nearest, core, away, dark, joined, most, steps, out):  # type: ignore[no-untyped-def]
     """Which dark pixels (h, w) have the colour of the nearest place of a thing, before something else; written into `out`."""
     h, w = dark.shape
     for y in range(h):
@@ -69,9 +71,14 @@ def _alike(frame, empty, labels, nearest, away, dark, joined, most, out):  # typ
             if not dark[y, x] or away[y, x] > np.float32(REACH):
                 continue
             at = nearest[labels[y, x]]
-            v, u = at // w, at % w
-            off = other = np.float32(0)
-            for c in range(3):
-                off = max(off, abs(frame[y, x, c] - frame[v, u, c]))
-                other = max(other, abs(empty[y, x, c] - empty[v, u, c]))
-            out[y, x] = off < most and (joined[v, u] or other > np.float32(OTHERWISE))
+            for k in range(len(steps)):
+                v, u = at // w + steps[k, 1], at % w + steps[k, 0]
+                if v < 0 or u < 0 or v >= h or u >= w or not core[v, u]:
+                    continue
+                off = other = np.float32(0)
+                for c in range(3):
+                    off = max(off, abs(frame[y, x, c] - frame[v, u, c]))
+                    other = max(other, abs(empty[y, x, c] - empty[v, u, c]))
+                if off < most and (joined[v, u] or other > np.float32(OTHERWISE)):
+                    out[y, x] = True
+                    break

@@ -17,8 +17,12 @@ SPECK, SMALL_HOLE, HOLE = 60, 60, 6000
 """Pixels of a region that is too small to be something, and of holes in something that are filled always, or where it differs."""
 ALIKE = 1.25
 """Mean times the noise by which a view behind differs at most."""
-BAY, LIKE_IT = 6.0, 0.8
-"""Half the width of a narrow bay, and how much nearer it is to the thing around it than to what is behind if it is that."""
+BAY, LIKE_IT, VIEW = 6.0, 0.8, 0.5
+"""Half the width of a narrow bay, and how much nearer it is to the thing around it than to what is behind if it is that; how much nearer
+a hole is to what is behind, in less light, if that is seen through it."""
+LEAST, FAR = 20, 14
+"""Pixels of a hole through which something is seen, and how far from the nearest place of a thing its other colours are looked for."""
+_ROUND = np.array([(0, 0), *((r * i, r * j) for r in (FAR // 2, FAR) for i in (-1, 0, 1) for j in (-1, 0, 1) if i or j)])
 
 
 def tidied(strength: Picture, frame: Picture, empty: Picture) -> NDArray[np.bool_]:
@@ -41,7 +45,68 @@ def tidied(strength: Picture, frame: Picture, empty: Picture) -> NDArray[np.bool
     filled = (area <= SMALL_HOLE) | ((area <= HOLE) & (total / area > ALIKE))
     filled[0] = True  # what is solid
     _chosen(labels, filled, solid)
+    _open(solid, labels, filled & (area > LEAST), frame, empty)
     return solid
+
+
+def _open(
+    solid: NDArray[np.bool_], labels: NDArray[np.int32], which: NDArray[np.bool_], frame: Picture, empty: Picture
+) -> None:
+    """Open what was filled of holes (n,) in what is solid (h, w), in place, where what is behind is seen through them, in less light.
+
+    That is: where it is much more like that than like anything that is solid round it.
+    """
+    asked = np.where(which, np.cumsum(which), 0).astype(np.int32)
+    asked[0] = 0
+    holes = np.asarray(asked[labels])
+    left, top, width, height = cv2.boundingRect((holes > 0).view(np.uint8))
+    if not width * height:
+        return
+    around = 2 * FAR
+    part = tuple(slice(max(a - around, 0), a + n + around) for a, n in ((top, height), (left, width)))
+    here, bare, holes = (np.ascontiguousarray(v[part]) for v in (frame, empty, holes))
+    core = distance(solid[part] & (holes == 0)) > DEEP
+    if not core.any():
+        return
+    seen = np.zeros(holes.shape, bool)
+    _seen_through(
+        holes, cv2.blur(here, (3, 3)), bare, *nearest_of(core), core, np.zeros((asked.max() + 1, 2)), _ROUND, seen
+    )
+    count, regions, stats, _ = cv2.connectedComponentsWithStats(seen.view(np.uint8), connectivity=8)
+    large = stats[:, cv2.CC_STAT_AREA] > LEAST
+    large[0] = False
+    opened = cv2.dilate(large[regions].view(np.uint8), np.ones((5, 5), np.uint8)) > 0
+    solid[part] &= ~(opened & (holes > 0))
+
+
+@nb.njit(cache=True, nogil=True)
+def _seen_through(holes, frame, empty, ring, nearest, core, light, steps, out):  # type: ignore[no-untyped-def]
+    """Where holes (h, w), numbered from 1, look like what is behind rather than like what is round them; light (n, 2) is for sums."""
+    h, w = holes.shape
+    for y in range(h):
+        for x in range(w):
+            if holes[y, x] > 0:
+                for c in range(3):
+                    light[holes[y, x], 0] += frame[y, x, c] * empty[y, x, c]
+                    light[holes[y, x], 1] += empty[y, x, c] * empty[y, x, c]
+    for y in range(h):
+        for x in range(w):
+            label = holes[y, x]
+            if label == 0:
+                continue
+            lit = np.float32(min(max(light[label, 0] / max(light[label, 1], 1.0), DARKEST), LIGHTEST))
+            bare = np.float32(0)
+            for c in range(3):
+                bare += abs(frame[y, x, c] - lit * empty[y, x, c])
+            at, thing = nearest[ring[y, x]], np.float32(np.inf)
+            for k in range(len(steps)):
+                v, u = at // w + steps[k, 1], at % w + steps[k, 0]
+                if v >= 0 and u >= 0 and v < h and u < w and core[v, u]:
+                    off = np.float32(0)
+                    for c in range(3):
+                        off += abs(frame[y, x, c] - frame[v, u, c])
+                    thing = min(thing, off)
+            out[y, x] = bare < np.float32(VIEW) * thing
 
 
 def _fill_bays(solid: NDArray[np.bool_], frame: Picture, empty: Picture) -> None:
