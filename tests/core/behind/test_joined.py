@@ -59,3 +59,16 @@ def test_its_shadow_on_the_key_is_none_of_it(light: float, seed: int) -> None:
     matte = difference_matte(frame, behind)
     assert np.abs(matte - alpha).mean() < 0.01
     assert matte[(beside > 0.9) & (alpha < 0.01)].mean() < 0.1
+
+
+@settings(max_examples=10, deadline=None)
+@given(st.floats(0.45, 0.6), st.integers(0, 100))
+def test_mottled_hair_of_the_keys_own_hue_is_all_hair(share: float, seed: int) -> None:
+    alpha = finger()
+    rng = np.random.default_rng(seed)
+    mottle = cv2.GaussianBlur(rng.standard_normal((H, W)).astype(np.float32), (0, 0), 5)
+    hair = AMBER * np.float32(share) * (1 + 0.07 * mottle / mottle.std())[..., None]
+    frame, behind = seen(np.ones((H, W), np.float32), alpha, hair.astype(np.float32), rng)
+    matte = difference_matte(frame, behind)
+    assert matte[KEY][alpha[KEY] > 0.99].mean() > 0.95
+    assert np.abs(matte - alpha).mean() < 0.01

@@ -18,7 +18,9 @@ IN, REACH, LEAST = 3.0, 40.0, 30
 """Pixels inside from which the thing's colour is taken, how far from it pixels are joined at a time, and how many at least."""
 FAR = 8
 """Pixels from the nearest place of a thing within which its other colours are looked for."""
-_ROUND = np.array([(0, 0), *((r * i, r * j) for r in (FAR // 2, FAR) for i in (-1, 0, 1) for j in (-1, 0, 1) if i or j)])
+_ROUND = np.array(
+    [(0, 0), *((r * i, r * j) for r in (FAR // 2, FAR) for i in (-1, 0, 1) for j in (-1, 0, 1) if i or j)]
+)
 TURNS = 4
 """How often what was joined is looked on from."""
 

@@ -22,7 +22,9 @@ BAY, LIKE_IT, VIEW = 6.0, 0.8, 0.5
 a hole is to what is behind, in less light, if that is seen through it."""
 LEAST, FAR = 20, 14
 """Pixels of a hole through which something is seen, and how far from the nearest place of a thing its other colours are looked for."""
-_ROUND = np.array([(0, 0), *((r * i, r * j) for r in (FAR // 2, FAR) for i in (-1, 0, 1) for j in (-1, 0, 1) if i or j)])
+_ROUND = np.array(
+    [(0, 0), *((r * i, r * j) for r in (FAR // 2, FAR) for i in (-1, 0, 1) for j in (-1, 0, 1) if i or j)]
+)
 
 
 def tidied(strength: Picture, frame: Picture, empty: Picture) -> NDArray[np.bool_]:
@@ -68,20 +70,19 @@ def _open(
     core = distance(solid[part] & (holes == 0)) > DEEP
     if not core.any():
         return
-    seen = np.zeros(holes.shape, bool)
+    nearer = np.full(holes.shape, np.inf, np.float32)
     _seen_through(
-        holes, cv2.blur(here, (3, 3)), bare, *nearest_of(core), core, np.zeros((asked.max() + 1, 2)), _ROUND, seen
+        holes, cv2.blur(here, (3, 3)), bare, *nearest_of(core), core, np.zeros((asked.max() + 1, 2)), _ROUND, nearer
     )
-    count, regions, stats, _ = cv2.connectedComponentsWithStats(seen.view(np.uint8), connectivity=8)
-    large = stats[:, cv2.CC_STAT_AREA] > LEAST
-    large[0] = False
-    opened = cv2.dilate(large[regions].view(np.uint8), np.ones((5, 5), np.uint8)) > 0
+    _, regions = cv2.connectedComponents((nearer < LIKE_IT).view(np.uint8), connectivity=8)
+    sure = np.bincount(regions[nearer < VIEW], minlength=regions.max() + 1) > LEAST
+    opened = cv2.dilate(sure[regions].view(np.uint8), np.ones((5, 5), np.uint8)) > 0
     solid[part] &= ~(opened & (holes > 0))
 
 
 @nb.njit(cache=True, nogil=True)
 def _seen_through(holes, frame, empty, ring, nearest, core, light, steps, out):  # type: ignore[no-untyped-def]
-    """Where holes (h, w), numbered from 1, look like what is behind rather than like what is round them; light (n, 2) is for sums."""
+    """How far holes (h, w), numbered from 1, are from what is behind, in shares of how far from what is round them; light (n, 2) is for sums."""
     h, w = holes.shape
     for y in range(h):
         for x in range(w):
@@ -106,7 +107,7 @@ def _seen_through(holes, frame, empty, ring, nearest, core, light, steps, out): 
                     for c in range(3):
                         off += abs(frame[y, x, c] - frame[v, u, c])
                     thing = min(thing, off)
-            out[y, x] = bare < np.float32(VIEW) * thing
+            out[y, x] = bare / max(thing, np.float32(1))
 
 
 def _fill_bays(solid: NDArray[np.bool_], frame: Picture, empty: Picture) -> None:
