@@ -10,7 +10,7 @@ import numpy as np
 from benchmarks.hands import HANDS, filmed
 from benchmarks.planes import KEPT, Clip, rendered
 from benchmarks.table import Row
-from benchmarks.truth import AtHand
+from benchmarks.truth import AtHand, line_distance
 from wiseglove.core.behind.clean import clean_picture
 from wiseglove.core.behind.difference import difference_matte, held_out
 from wiseglove.core.motion.regions import filled
@@ -70,13 +70,16 @@ def _pane(clip: Clip, empty: Clip, who: str) -> list[Row]:
     truth = np.mean([bare.seen(f)[0].astype(np.float32) for f in range(0, len(empty.pictures), 4)], axis=0)
     off = np.abs(behind.picture - truth)[behind.known].mean()
     first = np.median(np.stack([view.seen(f)[0] for f in view.frames[::2]]), axis=0)
-    wrong, edges, spent = [], [], 0.0
+    wrong, edges, lines, spent = [], [], [], 0.0
     for frame in view.frames:
         picture, laid = view.read(frame), view.laid(behind, frame)
         start = time.perf_counter()
         matte = held_out(picture, laid, 0)  # as a holdout from difference is made
         spent += time.perf_counter() - start
-        amount, edge = _off(matte, clip.front[frame] / 255, _inside(corners[frame], clip.shape))
+        pane = _inside(corners[frame], clip.shape)
+        amount, edge = _off(matte, clip.front[frame] / 255, pane)
+        line = line_distance(255 * matte, clip.front[frame], cv2.erode(pane.astype(np.uint8), INSIDE) > 0)
+        lines += [line] if line is not None else []
         wrong.append(amount)
         edges += [edge] if edge is not None else []
     subtractor = _by_mixtures(view, clip, corners)
@@ -84,6 +87,7 @@ def _pane(clip: Clip, empty: Clip, who: str) -> list[Row]:
         Row(f"behind: clean pane under the {who}, mean difference from the empty one", float(off), "of 255", "behind.pane", f"median of all frames {np.abs(first - truth).mean():.2f}"),
         Row(f"behind: matte of the {who}, mean error over the pane, {len(wrong)} frames", float(np.mean(wrong)), "", "behind.matte", f"OpenCV's MOG2 on the unrolled pane {subtractor:.4f}"),
         Row("  wrongly covered area for each pixel of true edge, mean of frames", float(np.mean(edges)), "px", "behind.edge", f"worst frame {max(edges):.2f} px"),
+        Row("  line to the true one, mean of frames", float(np.mean(lines)), "px", "behind.line", f"{sum(a > 1 for a in lines)} of {len(lines)} frames over 1 px, worst {max(lines):.2f} px"),
         Row("  a frame's matte", spent / len(view.frames) * 1000, "ms", "behind.speed", f"pane of {view.size[0]}x{view.size[1]}"),
     ]  # fmt: skip
 

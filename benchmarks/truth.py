@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 import shapely
+from scipy.spatial import cKDTree
 from skimage.measure import find_contours
 
 from tests.e2e.stage import ROOT
@@ -20,6 +21,8 @@ from wiseglove.demo.install import MOVIE, read_truth
 FOOTAGE = ROOT / ".run" / "footage"
 STEPS = 0.8
 """Smoothing of a matte against the steps of its moments, in pixels; a circle of 20 px keeps its place to 0.03 px."""
+MUCH = 60
+"""Pixels of a line from which it is measured."""
 VISIBLE = 3.0
 """Difference of the two sides of an edge, in roots of linear light (0..16), from which an eye sees it."""
 
@@ -64,6 +67,22 @@ def half_covered(alpha: np.ndarray) -> list[np.ndarray]:
     """
     smooth = cv2.GaussianBlur(alpha.astype(np.float64), (0, 0), STEPS)
     return sorted((c[:, ::-1] + 0.5 for c in find_contours(smooth, 127.5)), key=len, reverse=True)
+
+
+def line_distance(matte: np.ndarray, true: np.ndarray, counts: np.ndarray) -> float | None:
+    """Mean distance in pixels, both ways, between the lines on which two mattes (H, W, 0..255) are half covered.
+
+    counts (H, W): where a line counts at all. None where there are less than MUCH pixels of the true one.
+    """
+    found, wanted = (np.concatenate([np.zeros((0, 2)), *half_covered(m)]) for m in (matte, true))
+    seen = [
+        p[counts[tuple(np.clip(p[:, k].astype(int), 0, counts.shape[1 - k] - 1) for k in (1, 0))]]
+        for p in (found, wanted)
+    ]
+    if len(seen[1]) < MUCH or not len(found):
+        return None
+    ways = [cKDTree(b).query(a)[0].mean() for a, b in ((seen[0], wanted), (seen[1], found)) if len(a)]
+    return float(np.mean(ways))
 
 
 def fitted(alpha: np.ndarray, tolerance: float) -> tuple[np.ndarray, list[str]]:

@@ -18,9 +18,9 @@ import shapely
 
 from benchmarks.coded import through_h264
 from benchmarks.table import Row
-from benchmarks.truth import fitted, half_covered
-from wiseglove.core.behind.clean import clean_picture
-from wiseglove.core.behind.difference import difference_within
+from benchmarks.truth import fitted, half_covered, line_distance
+from wiseglove.core.behind.clean import Behind, clean_picture
+from wiseglove.core.behind.difference import difference_within, held_out
 from wiseglove.core.geometry.bezier import Points
 from wiseglove.core.outline.carry import OutlineFollower
 from wiseglove.core.outline.normals import follow, normals_of
@@ -47,7 +47,7 @@ BAD, DOUBTED = 2.0, 0.5
 
 def run() -> list[Row]:
     """All of them."""
-    rows = []
+    rows = [row for back in walker.BACKS for row in _held_out(back)]
     for known in (True, False):
         parts, whole = _Scores(), _Scores()
         for back in walker.BACKS:
@@ -99,6 +99,17 @@ def clip_of(back: str) -> list[walker.Walked]:
         return list(pool.map(partial(walker.walk, behind=back), range(walker.FRAMES)))
 
 
+def _held_out(back: str) -> Iterator[Row]:
+    """How far the lines of mattes from difference lie off, on all frames."""
+    clip, behind = clip_of(back), _behind(back)
+    inside = np.zeros(clip[0].whole.shape, bool)
+    inside[INSIDE:-INSIDE, INSIDE:-INSIDE] = True
+    away = [line_distance(255 * held_out(w.plate.astype(np.float32), behind, 0), w.whole, inside) for w in clip]
+    off = [a for a in away if a is not None]
+    yield Row(f"walker before {back}: holdout from difference, line to the true one", float(np.mean(off)), "px", "behind.line", f"{sum(a > 1 for a in off)} of {len(off)} frames over 1 px")  # fmt: skip
+    yield Row("  the worst frame", max(off), "px", "behind.line")
+
+
 def _above(row: int, walked: walker.Walked) -> walker.Walked:
     """A frame down to a row."""
     parts = {part: alpha[:row] for part, alpha in walked.parts.items()}
@@ -146,8 +157,13 @@ def _amid_more(clip: list[walker.Walked]) -> list[walker.Walked]:
 @cache
 def covered_on(back: str) -> Covered:
     """What covers its clean picture, which every other of its frames makes."""
-    behind = clean_picture(np.stack([w.plate for w in clip_of(back)[::2]]))
-    return partial(difference_within, behind)
+    return partial(difference_within, _behind(back))
+
+
+@cache
+def _behind(back: str) -> Behind:
+    """Its clean picture, made of every other of its frames."""
+    return clean_picture(np.stack([w.plate for w in clip_of(back)[::2]]))
 
 
 def _alpha(back: str, frame: int, part: str) -> np.ndarray:

@@ -47,7 +47,7 @@ def tidied(strength: Picture, frame: Picture, empty: Picture) -> NDArray[np.bool
     filled = (area <= SMALL_HOLE) | ((area <= HOLE) & (total / area > ALIKE))
     filled[0] = True  # what is solid
     _chosen(labels, filled, solid)
-    _open(solid, labels, filled & (area > LEAST), frame, empty)
+    _open(solid, np.asarray(labels, np.int32), filled & (area > LEAST), frame, empty)
     return solid
 
 
@@ -66,14 +66,14 @@ def _open(
         return
     around = 2 * FAR
     part = tuple(slice(max(a - around, 0), a + n + around) for a, n in ((top, height), (left, width)))
-    here, bare, holes = (np.ascontiguousarray(v[part]) for v in (frame, empty, holes))
+    here, bare = np.asarray(cv2.blur(frame[part], (3, 3)), np.float32), np.ascontiguousarray(empty[part])
+    holes = np.ascontiguousarray(holes[part])
     core = distance(solid[part] & (holes == 0)) > DEEP
     if not core.any():
         return
     nearer = np.full(holes.shape, np.inf, np.float32)
-    _seen_through(
-        holes, cv2.blur(here, (3, 3)), bare, *nearest_of(core), core, np.zeros((asked.max() + 1, 2)), _ROUND, nearer
-    )
+    light = np.zeros((asked.max() + 1, 2))
+    _seen_through(holes, here, bare, *nearest_of(core), core, light, _ROUND, nearer)
     _, regions = cv2.connectedComponents((nearer < LIKE_IT).view(np.uint8), connectivity=8)
     sure = np.bincount(regions[nearer < VIEW], minlength=regions.max() + 1) > LEAST
     opened = cv2.dilate(sure[regions].view(np.uint8), np.ones((5, 5), np.uint8)) > 0
