@@ -357,25 +357,3 @@ def test_the_middle_over_time_is_the_median_of_what_is_seen(seed: int, count: in
     _middle(frames, seen, found)
     hidden = np.ma.array(frames.astype(np.float64), mask=~np.repeat(seen[..., None], 3, axis=3))
     assert np.allclose(found, np.ma.median(hidden, axis=0).filled(0.0))
-
-
-@settings(max_examples=8, deadline=None)
-@given(st.integers(12, 18), st.floats(0.55, 0.8))
-def test_what_is_seen_between_two_legs_in_their_shadow_is_no_part_of_them(wide: int, light: float) -> None:
-    """Legs that meet above and below, the one striped; what lies behind has a band there like a stripe in the shadow."""
-    rng = np.random.default_rng(wide)
-    bare = wall()
-    bare[60:66] = (100, 150, 220)
-    behind = seen_alone(bare, rng)
-    legs = np.zeros((H, W), np.float32)
-    legs[10:115, 60:150] = 1
-    cv2.fillConvexPoly(legs, np.array([(100, 25), (100 + wide, 100), (100, 100)]), 0, cv2.LINE_AA)
-    alpha = cv2.GaussianBlur(legs, (0, 0), 1.0)[..., None]
-    cloth = np.full((H, W, 3), (60, 100, 170), np.float32)
-    cloth[:, 112:][:, np.arange(W - 112) % 12 < 6] = (90, 135, 200)
-    seen = grainy(cloth * alpha + light * bare * (1 - alpha), rng)
-    seen[:, :40] = bare[:, :40]
-    matte = difference_matte(seen, behind)
-    assert matte[70:95, 102 : 100 + wide // 2].mean() < 0.15
-    assert matte[20:110, 64:96].mean() > 0.97
-    assert matte[20:110, 118:146].mean() > 0.97

@@ -71,7 +71,7 @@ def shares_of(
     plain = cv2.GaussianBlur(solid.astype(np.float32), (0, 0), 1.0)
     told = np.asarray(cv2.blur(told, (3, 3)), np.float32)
     _edged(alpha, told, plain, strength, shaded, inside, outside)
-    return alpha
+    return np.asarray(_from_outside(alpha, solid), np.float32)
 
 
 @rows_at_once
@@ -138,6 +138,37 @@ def _edged(alpha, told, plain, strength, shaded, inside, outside):  # type: igno
                 alpha[y, x] = 0
             else:
                 alpha[y, x] = alpha[y, x] * told[y, x] + plain[y, x] * (np.float32(1) - told[y, x])
+
+
+@nb.njit(cache=True, nogil=True)
+def _from_outside(alpha, solid):  # type: ignore[no-untyped-def]
+    """A matte (h, w) whose shares fall inside of what is solid only on a way out of it: specks in there are its pattern.
+
+    Reconstruction by erosion (Vincent 1993), by sweeps to and fro until nothing changes.
+    """
+    h, w = alpha.shape
+    out = np.where(solid, np.float32(1), alpha)
+    changed = True
+    while changed:
+        changed = False
+        for way in (1, -1):
+            for i in range(h):
+                y = i if way > 0 else h - 1 - i
+                for j in range(w):
+                    x = j if way > 0 else w - 1 - j
+                    if out[y, x] <= alpha[y, x]:
+                        continue
+                    least = out[y, x]
+                    if 0 <= x - way < w:
+                        least = min(least, out[y, x - way])
+                    if 0 <= y - way < h:
+                        for u in range(max(x - 1, 0), min(x + 2, w)):
+                            least = min(least, out[y - way, u])
+                    least = max(least, alpha[y, x])
+                    if least < out[y, x]:
+                        out[y, x] = least
+                        changed = True
+    return out
 
 
 def _mean_within(frame: Picture, source: NDArray[np.bool_]) -> Picture:

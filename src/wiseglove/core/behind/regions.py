@@ -20,10 +20,10 @@ ALIKE = 1.25
 BAY, LIKE_IT, VIEW = 6.0, 0.8, 0.5
 """Half the width of a narrow bay, and how much nearer it is to the thing around it than to what is behind if it is that; how much nearer
 a hole is to what is behind, in less light, if that is seen through it."""
-LEAST, FAR = 20, 14
+LEAST, FAR = 20, 28
 """Pixels of a hole through which something is seen, and how far from the nearest place of a thing its other colours are looked for."""
 _ROUND = np.array(
-    [(0, 0), *((r * i, r * j) for r in (FAR // 2, FAR) for i in (-1, 0, 1) for j in (-1, 0, 1) if i or j)]
+    [(0, 0), *((r * i, r * j) for r in (FAR // 4, FAR // 2, FAR) for i in (-1, 0, 1) for j in (-1, 0, 1) if i or j)]
 )
 
 
@@ -84,6 +84,7 @@ def _open(
 def _seen_through(holes, frame, empty, ring, nearest, core, light, steps, out):  # type: ignore[no-untyped-def]
     """How far holes (h, w), numbered from 1, are from what is behind, in shares of how far from what is round them; light (n, 2) is for sums."""
     h, w = holes.shape
+    places = np.empty((len(steps), 2), np.int64)
     for y in range(h):
         for x in range(w):
             if holes[y, x] > 0:
@@ -99,14 +100,7 @@ def _seen_through(holes, frame, empty, ring, nearest, core, light, steps, out): 
             bare = np.float32(0)
             for c in range(3):
                 bare += abs(frame[y, x, c] - lit * empty[y, x, c])
-            at, thing = nearest[ring[y, x]], np.float32(np.inf)
-            for k in range(len(steps)):
-                v, u = at // w + steps[k, 1], at % w + steps[k, 0]
-                if v >= 0 and u >= 0 and v < h and u < w and core[v, u]:
-                    off = np.float32(0)
-                    for c in range(3):
-                        off += abs(frame[y, x, c] - frame[v, u, c])
-                    thing = min(thing, off)
+            thing = _off_from_round(frame, y, x, nearest[ring[y, x]], core, steps, places)
             out[y, x] = bare / max(thing, np.float32(1))
 
 
@@ -128,17 +122,43 @@ def _fill_bays(solid: NDArray[np.bool_], frame: Picture, empty: Picture) -> None
     count, labels = cv2.connectedComponents(bays.view(np.uint8), connectivity=4)
     thing, bare = np.zeros(count), np.zeros(count)
     here, behind = (np.ascontiguousarray(v[part]) for v in (frame, empty))
-    _likenesses(labels, here, behind, *nearest_of(core), thing, bare)
+    _likenesses(labels, here, behind, *nearest_of(core), core, _ROUND, thing, bare)
     filled = thing < bare * LIKE_IT
     filled[0] = False
     solid[part] |= filled[labels]
 
 
 @nb.njit(cache=True, nogil=True)
-def _likenesses(labels, frame, empty, ring, nearest, thing, bare):  # type: ignore[no-untyped-def]
+def _off_from_round(frame, y, x, at, core, steps, places):  # type: ignore[no-untyped-def]
+    """How far a pixel is from all colours of a thing round a place, counted in rows, and from mixtures of two of them; places (n, 2) is for use here."""
+    h, w = core.shape
+    count, least = 0, np.float32(np.inf)
+    for k in range(len(steps)):
+        v, u = at // w + steps[k, 1], at % w + steps[k, 0]
+        if v >= 0 and u >= 0 and v < h and u < w and core[v, u]:
+            places[count, 0], places[count, 1] = v, u
+            count += 1
+    for i in range(count):
+        for j in range(i, count):
+            way = along = off = np.float32(0)
+            for c in range(3):
+                first = frame[places[i, 0], places[i, 1], c]
+                to = frame[places[j, 0], places[j, 1], c] - first
+                way += to * to
+                along += (frame[y, x, c] - first) * to
+            part = min(max(along / max(way, np.float32(1)), np.float32(0)), np.float32(1))
+            for c in range(3):
+                first = frame[places[i, 0], places[i, 1], c]
+                off += abs(frame[y, x, c] - first - part * (frame[places[j, 0], places[j, 1], c] - first))
+            least = min(least, off)
+    return least
+
+
+@nb.njit(cache=True, nogil=True)
+def _likenesses(labels, frame, empty, ring, nearest, core, steps, thing, bare):  # type: ignore[no-untyped-def]
     """Add up (n,) how far the pixels of each region are from the nearest thing, and from what is behind, in one light for each."""
     h, w = labels.shape
-    product, square = np.zeros(len(thing)), np.zeros(len(thing))
+    product, square, places = np.zeros(len(thing)), np.zeros(len(thing)), np.empty((len(steps), 2), np.int64)
     for y in range(h):
         for x in range(w):
             if labels[y, x] > 0:
@@ -150,11 +170,9 @@ def _likenesses(labels, frame, empty, ring, nearest, thing, bare):  # type: igno
             label = labels[y, x]
             if label == 0:
                 continue
-            at = nearest[ring[y, x]]
-            v, u = at // w, at % w
+            thing[label] += _off_from_round(frame, y, x, nearest[ring[y, x]], core, steps, places)
             lit = min(max(product[label] / max(square[label], 1.0), DARKEST), LIGHTEST)
             for c in range(3):
-                thing[label] += abs(frame[y, x, c] - frame[v, u, c])
                 bare[label] += abs(frame[y, x, c] - lit * empty[y, x, c])
 
 
