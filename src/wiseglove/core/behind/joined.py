@@ -7,7 +7,7 @@ import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
-from wiseglove.core.behind.distances import distance, nearest_of
+from wiseglove.core.behind.distances import distance, nearest_of, steps_round
 
 Picture = NDArray[np.float32]
 LIKE = (1.0, 6.0)
@@ -18,9 +18,7 @@ IN, REACH, LEAST = 3.0, 40.0, 30
 """Pixels inside from which the thing's colour is taken, how far from it pixels are joined at a time, and how many at least."""
 FAR = 8
 """Pixels from the nearest place of a thing within which its other colours are looked for."""
-_ROUND = np.array(
-    [(0, 0), *((r * i, r * j) for r in (FAR // 2, FAR) for i in (-1, 0, 1) for j in (-1, 0, 1) if i or j)]
-)
+_ROUND = steps_round(FAR // 2, FAR)
 TURNS = 4
 """How often what was joined is looked on from."""
 
@@ -66,7 +64,7 @@ def join(solid: NDArray[np.bool_], dim: NDArray[np.bool_], frame: Picture, empty
 
 @nb.njit(cache=True, nogil=True)
 def _alike(frame, empty, labels, nearest, core, away, dark, joined, most, steps, out):  # type: ignore[no-untyped-def]
-    """Which dark pixels (h, w) have the colour of the nearest place of a thing, before something else; written into `out`."""
+    """Which dark pixels (h, w) have the colour of a thing at its nearest place or `steps` from there, before something else; written into `out`."""
     h, w = dark.shape
     for y in range(h):
         for x in range(w):

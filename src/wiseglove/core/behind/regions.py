@@ -7,7 +7,7 @@ import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
-from wiseglove.core.behind.distances import distance, nearest_of
+from wiseglove.core.behind.distances import distance, nearest_of, steps_round
 from wiseglove.core.behind.mixtures import DEEP, NONE, SURE
 
 Picture = NDArray[np.float32]
@@ -22,9 +22,9 @@ BAY, LIKE_IT, VIEW = 6.0, 0.8, 0.5
 a hole is to what is behind, in less light, if that is seen through it."""
 LEAST, FAR = 20, 28
 """Pixels of a hole through which something is seen, and how far from the nearest place of a thing its other colours are looked for."""
-_ROUND = np.array(
-    [(0, 0), *((r * i, r * j) for r in (FAR // 4, FAR // 2, FAR) for i in (-1, 0, 1) for j in (-1, 0, 1) if i or j)]
-)
+UNLIKE = 20.0
+"""Levels by which two colours differ, as a distance, whose mixtures are looked at."""
+_ROUND = steps_round(FAR // 4, FAR // 2, FAR)
 
 
 def tidied(strength: Picture, frame: Picture, empty: Picture) -> NDArray[np.bool_]:
@@ -146,6 +146,8 @@ def _off_from_round(frame, y, x, at, core, steps, places):  # type: ignore[no-un
                 to = frame[places[j, 0], places[j, 1], c] - first
                 way += to * to
                 along += (frame[y, x, c] - first) * to
+            if i != j and way < np.float32(UNLIKE * UNLIKE):
+                continue
             part = min(max(along / max(way, np.float32(1)), np.float32(0)), np.float32(1))
             for c in range(3):
                 first = frame[places[i, 0], places[i, 1], c]
@@ -156,7 +158,7 @@ def _off_from_round(frame, y, x, at, core, steps, places):  # type: ignore[no-un
 
 @nb.njit(cache=True, nogil=True)
 def _likenesses(labels, frame, empty, ring, nearest, core, steps, thing, bare):  # type: ignore[no-untyped-def]
-    """Add up (n,) how far the pixels of each region are from the nearest thing, and from what is behind, in one light for each."""
+    """Add up (n,) how far the pixels of each region are from the thing round them, and from what is behind, in one light for each."""
     h, w = labels.shape
     product, square, places = np.zeros(len(thing)), np.zeros(len(thing)), np.empty((len(steps), 2), np.int64)
     for y in range(h):
