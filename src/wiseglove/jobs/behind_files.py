@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 
 from wiseglove.core.behind.clean import FEWEST, Behind, clean_picture
 from wiseglove.core.behind.difference import held_out
+from wiseglove.core.behind.locked import moved
 from wiseglove.core.motion.path import homographies
 from wiseglove.core.motion.regions import filled
 from wiseglove.core.motion.solve import is_cut
@@ -191,24 +192,12 @@ def _check_locked(pictures: NDArray[np.uint8], frames: list[int]) -> None:
     small = 640 / max(greys[0].shape[1], 640)
     first = cv2.resize(greys[0], None, fx=small, fy=small, interpolation=cv2.INTER_AREA)
     for grey, at in zip(greys[1:], frames[1:], strict=True):
-        moved = _moved(first, cv2.resize(grey, None, fx=small, fy=small, interpolation=cv2.INTER_AREA)) / small
-        if moved > STANDS:
+        by = moved(first, cv2.resize(grey, None, fx=small, fy=small, interpolation=cv2.INTER_AREA)) / small
+        if by > STANDS:
             raise UnknownBehindError(
-                f"The camera is not locked: at frame {at} most of the picture has moved by {moved:.0f} px.",
+                f"The camera is not locked: at frame {at} most of the picture has moved by {by:.0f} px.",
                 "Solve a pane on what lies behind and give its corners with --motion.",
             )
-
-
-def _moved(one: Picture, other: Picture) -> float:
-    """How far most of the picture has moved, in pixels, by features over all of it; what passes moves only some of them."""
-    places = cv2.goodFeaturesToTrack(one, 400, 0.01, 8)
-    if places is None or len(places) < 12:
-        return 0.0
-    eight = [np.asarray(np.clip(p, 0, 255), np.uint8) for p in (one, other)]
-    nowhere: NDArray[np.float32] | None = None
-    there, found, _ = cv2.calcOpticalFlowPyrLK(*eight, places, nowhere)  # type: ignore[call-overload]
-    steps = np.linalg.norm(there - places, axis=2)[found > 0]
-    return float(np.median(steps)) if steps.size else 0.0
 
 
 def write_behind(behind: Behind, target: Path) -> None:
