@@ -15,6 +15,8 @@ FINE, EVEN = 1.0, 12.0
 """Pixels over which a picture is calmed, and over which its light is taken out."""
 SAME, BETTER = 2.0, 0.7
 """Levels by which a cell that stands is another at most, and share of its difference by which one of two motions explains it better."""
+LIGHTER = (0.5, 2.0)
+"""Times as much light as there may be on all of the picture."""
 MOST, FEW = 0.5, 0.4
 """Shares of cells that the motion explains better, and that stand: from the one on, or below the other, the camera has moved."""
 
@@ -36,6 +38,8 @@ def moved(one: Picture, other: Picture) -> float:
         return 0.0
     x, y = np.median(steps, axis=0)
     first, then = (_details(picture) for picture in (one, other))
+    light = np.median(_by_cell(np.abs(first)) / np.maximum(_by_cell(np.abs(then)), 0.1))
+    then = then * np.float32(np.clip(light, *LIGHTER))
     back = cv2.warpAffine(
         then, np.array([[1, 0, -x], [0, 1, -y]], np.float64), then.shape[::-1], borderMode=cv2.BORDER_REPLICATE
     )
