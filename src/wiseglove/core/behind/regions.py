@@ -72,8 +72,7 @@ def _open(
     if not core.any():
         return
     nearer = np.full(holes.shape, np.inf, np.float32)
-    light = np.zeros((asked.max() + 1, 2))
-    _seen_through(holes, here, bare, *nearest_of(core), core, light, _ROUND, nearer)
+    _seen_through(holes, here, bare, *nearest_of(core), core, _lights(holes, here, bare), _ROUND, nearer)
     _, regions = cv2.connectedComponents((nearer < LIKE_IT).view(np.uint8), connectivity=8)
     sure = np.bincount(regions[nearer < VIEW], minlength=regions.max() + 1) > LEAST
     opened = cv2.dilate(sure[regions].view(np.uint8), np.ones((5, 5), np.uint8)) > 0
@@ -81,22 +80,30 @@ def _open(
 
 
 @nb.njit(cache=True, nogil=True)
-def _seen_through(holes, frame, empty, ring, nearest, core, light, steps, out):  # type: ignore[no-untyped-def]
-    """How far holes (h, w), numbered from 1, are from what is behind, in shares of how far from what is round them; light (n, 2) is for sums."""
-    h, w = holes.shape
-    places = np.empty((len(steps), 2), np.int64)
+def _lights(labels, frame, empty):  # type: ignore[no-untyped-def]
+    """Light (n,) of the regions that labels (h, w) number from 1: the share of what is behind that fits a frame best there."""
+    h, w = labels.shape
+    product, square = np.zeros(labels.max() + 1), np.zeros(labels.max() + 1)
     for y in range(h):
         for x in range(w):
-            if holes[y, x] > 0:
+            if labels[y, x] > 0:
                 for c in range(3):
-                    light[holes[y, x], 0] += frame[y, x, c] * empty[y, x, c]
-                    light[holes[y, x], 1] += empty[y, x, c] * empty[y, x, c]
+                    product[labels[y, x]] += frame[y, x, c] * empty[y, x, c]
+                    square[labels[y, x]] += empty[y, x, c] * empty[y, x, c]
+    return np.minimum(np.maximum(product / np.maximum(square, 1.0), DARKEST), LIGHTEST)
+
+
+@nb.njit(cache=True, nogil=True)
+def _seen_through(holes, frame, empty, ring, nearest, core, light, steps, out):  # type: ignore[no-untyped-def]
+    """How far holes (h, w), numbered from 1, are from what is behind, in shares of how far from what is round them; light (n,): theirs."""
+    h, w = holes.shape
+    places = np.empty((len(steps), 2), np.int64)
     for y in range(h):
         for x in range(w):
             label = holes[y, x]
             if label == 0:
                 continue
-            lit = np.float32(min(max(light[label, 0] / max(light[label, 1], 1.0), DARKEST), LIGHTEST))
+            lit = np.float32(light[label])
             bare = np.float32(0)
             for c in range(3):
                 bare += abs(frame[y, x, c] - lit * empty[y, x, c])
@@ -160,20 +167,14 @@ def _off_from_round(frame, y, x, at, core, steps, places):  # type: ignore[no-un
 def _likenesses(labels, frame, empty, ring, nearest, core, steps, thing, bare):  # type: ignore[no-untyped-def]
     """Add up (n,) how far the pixels of each region are from the thing round them, and from what is behind, in one light for each."""
     h, w = labels.shape
-    product, square, places = np.zeros(len(thing)), np.zeros(len(thing)), np.empty((len(steps), 2), np.int64)
-    for y in range(h):
-        for x in range(w):
-            if labels[y, x] > 0:
-                for c in range(3):
-                    product[labels[y, x]] += frame[y, x, c] * empty[y, x, c]
-                    square[labels[y, x]] += empty[y, x, c] * empty[y, x, c]
+    light, places = _lights(labels, frame, empty), np.empty((len(steps), 2), np.int64)
     for y in range(h):
         for x in range(w):
             label = labels[y, x]
             if label == 0:
                 continue
             thing[label] += _off_from_round(frame, y, x, nearest[ring[y, x]], core, steps, places)
-            lit = min(max(product[label] / max(square[label], 1.0), DARKEST), LIGHTEST)
+            lit = light[label]
             for c in range(3):
                 bare[label] += abs(frame[y, x, c] - lit * empty[y, x, c])
 
